@@ -181,7 +181,7 @@ func bookFrom(kept *runbook.Book, begin func() *runbook.Book, o *runbookOptions)
 		fresh := begin()
 		fresh.Adopt(kept)
 		if o.start == "" {
-			fresh.Start = kept.Start
+			fresh.StartAt(kept.Start)
 		}
 		return fresh
 	}

@@ -202,6 +202,9 @@ func (p *Plan) outlast(w *world.World) {
 	pl := &player{plan: p, world: w}
 	wait, holds := pl.longest(p.loweredNames(nil), true, record.LeadsBrowsers)
 	if wait > 0 {
+		if now := p.input.Now; !now.IsZero() {
+			holds.Since = now.Add(time.Duration(wait-holds.TTL) * time.Second)
+		}
 		p.Steps = slices.Insert(p.Steps, at, step(act.Step{Kind: act.OutlastTTLs, Wait: wait,
 			Holds: holds}))
 	}

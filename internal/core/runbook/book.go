@@ -206,6 +206,19 @@ func (b *Book) Unmark(number int) error {
 	return nil
 }
 
+// StartAt has the book begin at another time. What is waited for from its beginning on is waited for
+// until the same time as before, at least.
+func (b *Book) StartAt(start time.Time) {
+	if start = start.UTC().Truncate(time.Second); start.Before(b.Start) {
+		for i := range b.Tasks {
+			if t := &b.Tasks[i]; t.Idle && len(t.After) == 0 {
+				t.Wait += int(b.Start.Sub(start).Seconds())
+			}
+		}
+	}
+	b.Start = start
+}
+
 // DoneCount says how many steps are done.
 func (b *Book) DoneCount() int {
 	n := 0

@@ -335,6 +335,10 @@ func TestARunbookMadeAnewKeepsWhatWasDone(t *testing.T) {
 	assert.Equal(t, []int{1, 2}, fresh.Tasks[2].After)
 	assert.Equal(t, []int{3}, fresh.Tasks[3].After)
 	assert.Equal(t, start.Add(24*time.Hour), fresh.Times()[2].From)
+	waits := New("https://www.n.example", "", []Task{{Key: "outlast||", Idle: true, Wait: 3600}},
+		start.Add(time.Hour))
+	waits.StartAt(start)
+	assert.Equal(t, start.Add(2*time.Hour), waits.Times()[0].Until, "not an hour earlier")
 	again := New("https://www.n.example", "", slices.Clone(fresh.Tasks[1:]), start)
 	for i := range again.Tasks {
 		again.Tasks[i].After = nil

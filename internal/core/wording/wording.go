@@ -101,7 +101,7 @@ func Span(d time.Duration) string {
 // SpanUp does the same for a time after which something is over at the latest: it never says less.
 func SpanUp(d time.Duration) string {
 	switch {
-	case d <= time.Minute:
+	case d < time.Minute:
 		return Count(max(0, int((d+time.Second-1)/time.Second)), "second")
 	case d < 2*time.Hour:
 		return Count(int((d+time.Minute-1)/time.Minute), "minute")

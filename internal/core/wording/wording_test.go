@@ -1,6 +1,9 @@
 package wording
 
 import (
+	"math/rand/v2"
+	"strconv"
+	"strings"
 	"testing"
 	"time"
 	"unicode/utf8"
@@ -48,6 +51,29 @@ func TestListsAndCuts(t *testing.T) {
 	assert.Equal(t, "ø b", LowerFirst("Ø b"))
 	assert.Equal(t, "Ø b", UpperFirst("ø b"))
 	assert.Empty(t, LowerFirst(""))
+}
+
+// TestWhatIsOverAtTheLatestIsNeverSaidToBeOverEarlier reads times at random back from their words.
+func TestWhatIsOverAtTheLatestIsNeverSaidToBeOverEarlier(t *testing.T) {
+	for d, want := range map[time.Duration]string{
+		40 * time.Second: "40 seconds", 75 * time.Second: "2 minutes", time.Minute: "1 minute",
+		125 * time.Minute: "3 hours", 49 * time.Hour: "3 days", 0: "0 seconds", -time.Hour: "0 seconds",
+	} {
+		assert.Equal(t, want, SpanUp(d))
+	}
+	size := map[string]int{"second": 1, "minute": 60, "hour": 3600, "day": 86400}
+	random := rand.New(rand.NewPCG(5, 5))
+	for range 2000 {
+		seconds, sum := 1+random.IntN(400000), 0
+		words := strings.Fields(DurationUp(seconds))
+		for i := 0; i < len(words); i += 2 {
+			n, err := strconv.Atoi(words[i])
+			assert.NoError(t, err)
+			sum += n * size[strings.TrimSuffix(words[i+1], "s")]
+		}
+		assert.GreaterOrEqual(t, sum, seconds, words)
+		assert.Less(t, sum, seconds+max(60, seconds/20), words)
+	}
 }
 
 // FuzzCut shortens texts: none grows, and what was text stays text.

@@ -45,6 +45,18 @@ func HeldBy(e *estate.Estate, seen *survey.Domain) *estate.Carrier {
 	if seen == nil {
 		return nil
 	}
+	servers := DelegatedTo(seen)
+	for _, c := range e.Carriers {
+		if c.By.Row().TakesZone && len(c.NameServers) > 0 &&
+			slices.Equal(web.Names(c.NameServers), servers) {
+			return c
+		}
+	}
+	return nil
+}
+
+// DelegatedTo gives the name servers that the parent names, or else the zone, in order.
+func DelegatedTo(seen *survey.Domain) []string {
 	servers := seen.Parent.Servers
 	if len(servers) == 0 {
 		ns, _ := record.Find(seen.Records, seen.Name, "NS")
@@ -52,13 +64,7 @@ func HeldBy(e *estate.Estate, seen *survey.Domain) *estate.Carrier {
 			servers = append(servers, record.Target("NS", v))
 		}
 	}
-	for _, c := range e.Carriers {
-		if c.By.Row().TakesZone && len(c.NameServers) > 0 &&
-			slices.Equal(web.Names(c.NameServers), inOrder(servers)) {
-			return c
-		}
-	}
-	return nil
+	return slices.Compact(inOrder(servers))
 }
 
 // allOf reports whether all values are addresses of a carrier.

@@ -220,7 +220,7 @@ func zoneOf(name string, seen *survey.Domain) *zone {
 		return z // there is no such zone yet
 	}
 	z.partial, z.hidden, z.remaining = seen.Partial, seen.Wildcards, seen.Remaining
-	z.servers, z.delegated = inOrder(seen.Parent.Servers), seen.Parent.TTL
+	z.servers, z.delegated = DelegatedTo(seen), seen.Parent.TTL
 	if z.delegated == 0 {
 		z.delegated = Unknown
 	}

@@ -106,15 +106,7 @@ func (s Sight) isHost(name string) bool {
 
 // delegated gives the name servers that the parent names, or else the zone, in order.
 func (s Sight) delegated() []string {
-	all := slices.Clone(s.seen.Parent.Servers)
-	if len(all) == 0 {
-		ns, _ := s.set(s.zone(), "NS")
-		for _, v := range ns.Values {
-			all = append(all, record.Target("NS", v))
-		}
-	}
-	slices.Sort(all)
-	return slices.Compact(all)
+	return world.DelegatedTo(s.seen)
 }
 
 // alreadyAt reports whether the zone is served by a carrier's name servers.
