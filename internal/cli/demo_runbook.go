@@ -8,6 +8,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/stage"
@@ -26,22 +27,23 @@ func (p *program) playRunbook(ctx context.Context, made *plan.Plan, scene stage.
 	vantage := player.Vantage()
 	vantage.Name, vantage.Agent = "the stage", agent(made.Estate.Contact)
 	vantage.Clock = func() time.Time { return clock }
-	w, err := live.New(vantage)
-	if err != nil {
-		return failed(err)
-	}
-	defer w.Close()
 	book, tasks := report.RunbookOf(made, "", clock), made.Tasks()
-	asker := &live.Asker{
-		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true},
-		Judge:    chain.Judge{Now: clock, Estate: made.Estate.Holds, Forwards: made.Forwards},
-		Goals:    made.Goal,
-		Afresh:   true, // what answers changes under it
+	// each look is somebody else's: connections that are kept would show what was there before
+	proceed := func() (runbook.Progress, error) {
+		w, err := live.New(vantage)
+		if err != nil {
+			return runbook.Progress{}, failed(err)
+		}
+		defer w.Close()
+		return book.Proceed(ctx, &live.Asker{
+			Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true},
+			Judge:    chain.Judge{Now: clock, Estate: made.Estate.Holds, Forwards: made.Forwards},
+			Goals:    made.Goal,
+		}, clock)
 	}
 	tried := 0
 	for range 4 * len(tasks) {
-		asker.Judge.Now = clock
-		progress, err := book.Proceed(ctx, asker, clock)
+		progress, err := proceed()
 		if err != nil {
 			return err
 		}

@@ -18,9 +18,10 @@ func (p *program) prove() *cobra.Command {
 		Short: "Decide for every URL whether it arrives, in how many hops, and that nothing loops",
 		Long: `prove takes the web as it is once everything is typed that the plan has people type. It looks
 at every door with its carrier and its limits, the rules, the fallback, the exempt paths, and the
-site's own redirects. Where typing breaks something on the way, that refutes it too. It reasons over the patterns: for
-all URLs, not for a sample. The result is proved, with the most hops of any URL; refuted, with a
-URL that goes wrong and its chain; or undecided, with the rules concerned and the reason.`,
+site's own redirects. Where typing breaks something on the way, that refutes it too. It reasons
+over the patterns: for all URLs, not for a sample. The result is proved, with the most hops of any
+URL; refuted, with a URL that goes wrong and its chain; or undecided, with the rules concerned and
+the reason.`,
 		Example: `  upperpath prove
   upperpath prove --only lacemill-museum.example
   upperpath prove --format json`,

@@ -111,7 +111,8 @@ exactly is reported, and the exit code is then 1.`,
 			if err := files.WriteMade(force, made...); err != nil {
 				return err
 			}
-			if err := from.lastSeen(c.Context(), e, &in); err != nil { // a file needs nothing of that; whether its plan holds does
+			// a file needs nothing of that; whether its plan holds does
+			if err := from.lastSeen(c.Context(), e, &in); err != nil {
 				from.complain(fmt.Errorf("the saved survey cannot be read, so the records are not played: %w",
 					err))
 			}

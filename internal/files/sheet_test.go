@@ -19,8 +19,9 @@ func TestTablesOfSheetsAreReadBack(t *testing.T) {
 			"# Made by Upper Path\r\n"))
 	require.NoError(t, err)
 	assert.Equal(t, []world.Row{
-		{Place: "Registrar A", Do: world.Replace, Zone: "xn--mllehuset-l8a.example", Label: "@", Type: "A",
-			Was: "192.0.2.1", Value: "203.0.113.20", TTL: 300},
+		{Place: "Registrar A", Do: world.Replace, Zone: "xn--mllehuset-l8a.example", Label: "@",
+			Type: "A",
+			Was:  "192.0.2.1", Value: "203.0.113.20", TTL: 300},
 		{Place: "Registrar A", Do: world.Add, Zone: "a.example", Label: "www", Type: "ALIAS",
 			Value: "=x.example", TTL: 3600, Through: "edge"},
 	}, rows)
@@ -28,10 +29,11 @@ func TestTablesOfSheetsAreReadBack(t *testing.T) {
 		"step,do,what,domain,certificate for,proof by DNS (TXT),DS,why,check\n"+
 			"1,add,certificate,a.example,\"a.example, b.example\",\"_acme-challenge.a.example, x\",,why,\n"))
 	require.NoError(t, err)
-	assert.Equal(t, []world.Row{{Place: "plat", Do: world.Add, Kind: world.CertEntry, Domain: "a.example",
-		Fields: []world.Field{{Name: "certificate for", Value: "a.example, b.example"},
-			{Name: "proof by DNS (TXT)", Value: "_acme-challenge.a.example"},
-			{Name: "proof by DNS (TXT)", Value: "x"}}}}, rows)
+	assert.Equal(t,
+		[]world.Row{{Place: "plat", Do: world.Add, Kind: world.CertEntry, Domain: "a.example",
+			Fields: []world.Field{{Name: "certificate for", Value: "a.example, b.example"},
+				{Name: "proof by DNS (TXT)", Value: "_acme-challenge.a.example"},
+				{Name: "proof by DNS (TXT)", Value: "x"}}}}, rows)
 	for _, bad := range []string{"", "a,b\n1,2\n", "step,do,what\n1,add,host\n",
 		"step,do,what,domain\n\"1,add"} {
 		_, err := files.SheetOf("bad.csv", "x", []byte(bad))

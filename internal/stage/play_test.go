@@ -19,8 +19,8 @@ import (
 	"upperpath.example/upperpath/internal/stage"
 )
 
-// TestCarriersAnswerWhatTheyWereToldSoFar carries the demo's plan out task by task, and looks at the
-// doors that a platform carries after each.
+// TestCarriersAnswerWhatTheyWereToldSoFar carries the demo's plan out task by task, and looks at
+// the doors that a platform carries after each.
 func TestCarriersAnswerWhatTheyWereToldSoFar(t *testing.T) {
 	p := demoPlan(t)
 	today, err := stage.FromFolder(filepath.Join(demoFolder(t), "stage"), time.Now())
@@ -38,7 +38,7 @@ func TestCarriersAnswerWhatTheyWereToldSoFar(t *testing.T) {
 		w.Close()
 		after[task.Step.Kind] = string(a.Refusal)
 		if a.Refusal == "" {
-			after[task.Step.Kind] = fmt.Sprint(a.Status, " ", a.TLS.Faults)
+			after[task.Step.Kind] = fmt.Sprintf("%d %v", a.Status, a.TLS.Faults)
 		}
 	}
 	assert.Equal(t, "no-address", after[act.ClaimHosts], "no record leads there")

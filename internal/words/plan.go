@@ -42,7 +42,8 @@ var plan = []sentence{
 	of[fact.SheetsLeave]("Typed row by row, the sheets leave $Name $Type in $Zone at "+
 		"$Typed:nothing. The plan and its zone file say $Wanted:nothing.",
 		"Type none of it. Survey again, and plan from that survey."),
-	of[fact.FileDiffers]("The zone file of $Zone has $Name $Type as $Wanted:nothing. Typed row by row, "+
+	of[fact.FileDiffers]("The zone file of $Zone has $Name $Type as $Wanted:nothing. Typed row by "+
+		"row, "+
 		"the sheets leave it at $Typed:nothing.",
 		"Write the zone and the sheets again, and take both from the same survey: "+
 			"`upperpath write zone`."),
@@ -204,7 +205,8 @@ var plan = []sentence{
 			"long as it holds it, so the host goes dark.",
 		"Write what is behind $Carrier under origin: of the domain, or give the network's export with "+
 			"--zone. The copy for the next name servers then has the true addresses."),
-	of[fact.EdgeElsewhere]("$Carrier answers $Subjects:few3 only where it holds the zone, at $Own:and2. "+
+	of[fact.EdgeElsewhere]("$Carrier answers $Subjects:few3 only where it holds the zone, at "+
+		"$Own:and2. "+
 		"The zone is to be at $Servers:and2.",
 		"Leave name-servers: out of the domain, so that the zone moves to $Carrier, or give these hosts "+
 			"to another carrier."),
@@ -212,13 +214,16 @@ var plan = []sentence{
 		"rules. The site $Canonical is elsewhere, so $Host cannot be led there.",
 		"Give $Host to another carrier. If the site is at $Carrier, write carrier: $Carrier under site."),
 	phrase[fact.NoSuchPrimary]("$Carrier has no host $Host to lead others to"),
-	of[fact.PinnedCertificate]("The TLSA record at $Name pins the certificate of $Host, which moves to "+
+	of[fact.PinnedCertificate]("The TLSA record at $Name pins the certificate of $Host, which "+
+		"moves to "+
 		"a carrier with another one. The plan removes it before the host moves.",
 		"Once $Host has its new certificate, write a TLSA record for that one."),
-	of[fact.BarredThen]("The CAA records at $At let $May issue when the certificate of $Host is to be "+
+	of[fact.BarredThen]("The CAA records at $At let $May issue when the certificate of $Host is to "+
+		"be "+
 		"had at $Carrier ($Row). $Issuer, who issues there, may not yet.",
 		"Type the CAA record that allows $Issuer first, and wait for its TTL."),
-	of[fact.ProofElsewhere]("The proof of $Host is to be typed at $Name, which leads to $Target: no TXT "+
+	of[fact.ProofElsewhere]("The proof of $Host is to be typed at $Name, which leads to $Target: "+
+		"no TXT "+
 		"record can stand there.",
 		"Type the TXT record at $Target instead, with the value that the issuer gives."),
 	of[fact.OriginIsEdge]("What stands behind $Carrier at $Host is not known: the addresses under "+

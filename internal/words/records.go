@@ -117,7 +117,8 @@ var recordCodes = map[finding.Code]Meaning{
 			"with another one, so whoever checks TLSA records refuses it.",
 		Meets: "Most browsers take no notice. Mail servers and others that check TLSA records refuse " +
 			"the connection.",
-		Do: "Remove the TLSA record and wait for its TTL before the host moves. Write a new one for the " +
+		Do: "Remove the TLSA record and wait for its TTL before the host moves. Write a new one for " +
+			"the " +
 			"certificate that is there then.",
 	},
 	finding.DeclaredOtherwise: {

@@ -25,8 +25,10 @@ const (
 	gw   = "  gw: {by: server, addresses: [203.0.113.20]}\n"
 	rest = "defaults: {carrier: gw, records-at: Registrar A, registrar: Registrar A}\n" +
 		"domains:\n  - {name: n.example}\n"
-	edges = "  e1: {by: edge, addresses: [198.51.100.80], name-servers: [ns1.one.example, ns2.one.example]}\n" +
-		"  e2: {by: edge, addresses: [198.51.100.90], name-servers: [ns1.two.example, ns2.two.example], " +
+	edges = "  e1: {by: edge, addresses: [198.51.100.80], name-servers: [ns1.one.example, " +
+		"ns2.one.example]}\n" +
+		"  e2: {by: edge, addresses: [198.51.100.90], name-servers: [ns1.two.example, " +
+		"ns2.two.example], " +
 		"behind: gw}\n"
 	apexAndWWW = "old.example. A 192.0.2.1;www.old.example. CNAME old.example."
 	atEdge     = "old.example. A 198.51.100.80;www.old.example. A 198.51.100.80;" +
@@ -35,25 +37,27 @@ const (
 
 // caseOf makes an estate of carriers, domains, and lines of old.example and two.example.
 func caseOf(head, carriers, domains, old, two string) Estate {
-	e := Estate{File: head + "carriers:\n" + gw + carriers + rest + domains, Zones: map[string][]string{
-		"n.example":   {"n.example. A 203.0.113.20", "www.n.example. A 203.0.113.10"},
-		"old.example": strings.Split(old, ";"),
-	}}
+	e := Estate{File: head + "carriers:\n" + gw + carriers + rest + domains,
+		Zones: map[string][]string{
+			"n.example":   {"n.example. A 203.0.113.20", "www.n.example. A 203.0.113.10"},
+			"old.example": strings.Split(old, ";"),
+		}}
 	if two != "" {
 		e.Zones["two.example"] = strings.Split(two, ";")
 	}
 	return e
 }
 
-// told gives what a plan says: its errors and warnings as "code subject", and its steps with what is
-// typed in them.
+// told gives what a plan says: its errors and warnings as "code subject", and its steps with what
+// is typed in them.
 func told(p *plan.Plan) string {
 	var b strings.Builder
 	for _, f := range p.Findings {
 		fmt.Fprintf(&b, "%s %s %s: %s\n", f.Severity, f.Code, f.Subject, f.Says)
 	}
 	for i, task := range p.Tasks() {
-		fmt.Fprintf(&b, "step %d kind %d at %s, wait %d\n", i+1, task.Step.Kind, task.Place, task.Step.Wait)
+		fmt.Fprintf(&b, "step %d kind %d at %s, wait %d\n", i+1, task.Step.Kind, task.Place,
+			task.Step.Wait)
 		for _, l := range task.Lines {
 			fmt.Fprintf(&b, "  %s %s %s %d %s>%s\n", l.Do, l.Name, l.Type, l.TTL, l.Was, l.Value)
 		}
@@ -93,7 +97,8 @@ func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
 		"a server behind an edge gets its file and certificate": {
 			e: caseOf(site, "  hid: {by: server, addresses: [203.0.113.30]}\n"+edge("hid"),
 				old+", carrier: edge}\n", apexAndWWW, ""),
-			has: []string{"add configuration  redirects=hid", "certificate for=old.example, www.old.example"},
+			has: []string{"add configuration  redirects=hid",
+				"certificate for=old.example, www.old.example"},
 		},
 		"mail by an alias of an alias": {
 			e: caseOf(site, "", old+"}\n", apexAndWWW+";mail.old.example. CNAME www.old.example.;"+
@@ -125,9 +130,11 @@ func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
 			has: []string{"lower old.example HTTPS 300"},
 		},
 		"leaving an edge network, with nobody knowing what is behind it": {
-			e:       caseOf(site, edges, old+", name-servers: [ns1.reg.example, ns2.reg.example]}\n", atEdge, ""),
+			e: caseOf(site, edges, old+", name-servers: [ns1.reg.example, ns2.reg.example]}\n", atEdge,
+				""),
 			servers: []string{"ns1.one.example", "ns2.one.example"},
-			has:     []string{"error provider-bound old.example", "error provider-bound shop.old.example"}, red: true,
+			has:     []string{"error provider-bound old.example", "error provider-bound shop.old.example"},
+			red:     true,
 		},
 		"leaving an edge network whose origin is known": {
 			e: caseOf(site, edges, old+", origin: {apex: 192.0.2.1, www: 192.0.2.1, shop: 192.0.2.3}, "+
@@ -153,7 +160,8 @@ func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
 		},
 		"the site's addresses are the edge's own": {
 			e: caseOf(strings.Replace(site, "203.0.113.10", "198.51.100.95", 1),
-				"  front: {by: edge, addresses: [198.51.100.95], name-servers: [ns1.f.example, ns2.f.example], "+
+				"  front: {by: edge, addresses: [198.51.100.95], name-servers: [ns1.f.example, "+
+					"ns2.f.example], "+
 					"behind: site}\n", old+", carrier: front}\n", apexAndWWW, ""),
 			has: []string{"error provider-bound old.example"}, red: true,
 		},
@@ -165,9 +173,11 @@ func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
 				act.IssueCertificates, act.AuditDoors},
 		},
 		"a form with TLS has its certificate later": {
-			e: caseOf(site, "  form: {by: form, addresses: [198.51.100.34], tls: yes, keeps: [path, query]}\n",
+			e: caseOf(site,
+				"  form: {by: form, addresses: [198.51.100.34], tls: yes, keeps: [path, query]}\n",
 				old+", carrier: {apex: form, www: gw}}\n", apexAndWWW, ""),
-			has: []string{fmt.Sprintf("kind %d", act.IssueCertificates), fmt.Sprintf("kind %d", act.LeaveAliases)},
+			has: []string{fmt.Sprintf("kind %d", act.IssueCertificates),
+				fmt.Sprintf("kind %d", act.LeaveAliases)},
 		},
 		"a platform at which the site does not live": {
 			e:   caseOf(site, plat, old+", carrier: plat}\n", apexAndWWW, ""),
@@ -203,14 +213,16 @@ func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
 			order: []act.StepKind{act.MakeChanges, act.IssueCertificates, act.AuditDoors},
 		},
 		"a DS record that goes before the name servers do": {
-			e:     caseOf(site, "", old+", name-servers: [ns1.reg.example, ns2.reg.example]}\n", apexAndWWW, ""),
+			e: caseOf(site, "", old+", name-servers: [ns1.reg.example, ns2.reg.example]}\n", apexAndWWW,
+				""),
 			ds:    []survey.DS{{Text: "1 13 2 AB", Matched: true}},
 			order: []act.StepKind{act.RemoveDS, act.ChangeNameServers, act.LeaveOld, act.MakeChanges},
 			has:   []string{"remove ds old.example DS=1 13 2 AB"},
 			red:   true, // until it is gone
 		},
 		"short TTLs stay short": {
-			e:   caseOf(site, "", old+"}\n", "old.example. 600 A 192.0.2.1;www.old.example. 120 A 192.0.2.1", ""),
+			e: caseOf(site, "", old+"}\n", "old.example. 600 A 192.0.2.1;www.old.example. 120 A 192.0.2.1",
+				""),
 			has: []string{"raise old.example A 600", "replace www.old.example A 120 "},
 			not: []string{"raise www.old.example"},
 		},
@@ -246,8 +258,8 @@ func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
 	}
 }
 
-// TestAnOldTTLIsNotForgotten surveys an estate before and after its TTLs were lowered: some still hold
-// the answers of before, and so it is waited for them.
+// TestAnOldTTLIsNotForgotten surveys an estate before and after its TTLs were lowered: some still
+// hold the answers of before, and so it is waited for them.
 func TestAnOldTTLIsNotForgotten(t *testing.T) {
 	t.Parallel()
 	made := func(ttl string) plan.Input {
@@ -265,8 +277,9 @@ func TestAnOldTTLIsNotForgotten(t *testing.T) {
 	s := stepOf(p, act.OutlastTTLs)
 	require.NotNil(t, s, told(p))
 	assert.Equal(t, 82800, s.Wait, "a day from the last moment at which it may have been given")
-	assert.Equal(t, "Wait 23 hours before anything changes: the TTL of old.example A was 86400 s until "+
-		"2026-11-24 23:00 UTC.", doc.Unmarked(words.Step(*s)))
+	assert.Equal(t,
+		"Wait 23 hours before anything changes: the TTL of old.example A was 86400 s until "+
+			"2026-11-24 23:00 UTC.", doc.Unmarked(words.Step(*s)))
 	_, wants := p.Awaited()
 	for _, w := range wants {
 		if w.Name == "old.example" && (w.Type == "MX" || w.Type == "A") {

@@ -65,8 +65,8 @@ func TestNothingIsLostUnsaid(t *testing.T) {
 	assert.GreaterOrEqual(t, led*100, rounds*95, fmt.Sprintf("%d of %d", led, rounds))
 }
 
-// TestWhatIsNotWaitedForIsSaid has people wait for nothing at each step that waits: whatever those lose
-// by that who hold older answers, the plan says when it is played so.
+// TestWhatIsNotWaitedForIsSaid has people wait for nothing at each step that waits: whatever those
+// lose by that who hold older answers, the plan says when it is played so.
 func TestWhatIsNotWaitedForIsSaid(t *testing.T) {
 	t.Parallel()
 	rounds, seed := number("ROUNDS", 24), number("SEED", 3)

@@ -152,8 +152,8 @@ func mistakes(sheets []plan.Sheet, yield func(what string, wrong []plan.Sheet)) 
 // free are boxes that say for whoever types what a row is about, and are not typed.
 var free = []string{"rule"}
 
-// typedMistakes gives every single mistake in all that is typed: in the rows of sheets, in a record of a
-// zone file, in a record of a copy.
+// typedMistakes gives every single mistake in all that is typed: in the rows of sheets, in a record
+// of a zone file, in a record of a copy.
 func typedMistakes(right plan.Typed, yield func(what string, wrong plan.Typed)) {
 	mistakes(right.Sheets, func(what string, wrong []plan.Sheet) {
 		t := right
@@ -327,7 +327,8 @@ func TestEveryMistakeTurnsEachVerdictRed(t *testing.T) {
 			})
 		}
 	})
-	t.Logf("SEED=%d: %d mistakes, %d of them in the demo; %d of them are met by visitors of the stage "+
+	t.Logf("SEED=%d: %d mistakes, %d of them in the demo; %d of them are met by visitors of the "+
+		"stage "+
 		"in the end, the others on the way, in mail or in TTLs; %d were not seen",
 		seed, count, demo, staged, len(survived))
 	assert.NotZero(t, staged)

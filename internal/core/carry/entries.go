@@ -603,7 +603,8 @@ func primaryEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) 
 	lives := t.web.Estate.SiteAt(c)
 	for _, h := range others {
 		d := z.Domain
-		plainly := lives && d.Fallback == estate.SamePath && d.LeadsTo == t.web.Estate.Canonical.URL("/", "") &&
+		plainly := lives && d.Fallback == estate.SamePath &&
+			d.LeadsTo == t.web.Estate.Canonical.URL("/", "") &&
 			len(entriesOf(t.web.Rules, h)) == 0
 		if d.Served[h] == c || !c.HoldsRules || plainly {
 			continue

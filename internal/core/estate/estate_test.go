@@ -620,10 +620,12 @@ func TestTheTableOfKinds(t *testing.T) {
 }
 
 func TestWhatStandsBehindAnEdgeToday(t *testing.T) {
-	e := good(t, "canonical: https://www.n.example\ncarriers:\n  g: {by: server, addresses: [192.0.2.9]}\n"+
-		"domains:\n  - {name: a.example, origin: 192.0.2.1}\n"+
-		"  - {name: b.example, origin: {apex: [192.0.2.1, \"2001:db8::1\"], shop.b.example: Shops.host.example.}}\n"+
-		"  - c.example\n")
+	e := good(t,
+		"canonical: https://www.n.example\ncarriers:\n  g: {by: server, addresses: [192.0.2.9]}\n"+
+			"domains:\n  - {name: a.example, origin: 192.0.2.1}\n"+
+			"  - {name: b.example, origin: {apex: [192.0.2.1, \"2001:db8::1\"], shop.b.example: "+
+			"Shops.host.example.}}\n"+
+			"  - c.example\n")
 	assert.Equal(t, []string{"192.0.2.1"}, e.Domains[0].OriginOf("any.a.example"))
 	assert.Equal(t, []string{"192.0.2.1", "2001:db8::1"}, e.Domains[1].OriginOf("b.example"))
 	assert.Equal(t, []string{"shops.host.example"}, e.Domains[1].OriginOf("shop.b.example"))

@@ -334,7 +334,8 @@ func TestAnAddressBesideADoorIsLeftOver(t *testing.T) {
 			"A, value: 192.0.2.9}]}\n",
 		nil,
 	)
-	assert.Equal(t, []string{"bad-answer http://www.old.example", "bad-answer https://www.old.example"},
+	assert.Equal(t,
+		[]string{"bad-answer http://www.old.example", "bad-answer https://www.old.example"},
 		subjects(p), "nobody has seen the zone, and the address is typed all the same")
 	v := seen(t, "old.example\n@ A 192.0.2.8\nwww A 198.51.100.80")
 	v.Domains[0].Parent.Servers = []string{"ns1.net.example", "ns2.net.example"}

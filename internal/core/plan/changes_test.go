@@ -190,7 +190,8 @@ func TestWhatIsToChange(t *testing.T) {
 			"the wildcard *.old.example answered for it and hid that"},
 		"the carrier's own alias": {"{name: old.example, carrier: {apex: four, www: aliased}}",
 			"@ A 203.0.113.40\n" +
-				"www CNAME other.platform.example.\n", nil, "www.old.example CNAME: It already leads to aliased."},
+				"www CNAME other.platform.example.\n", nil,
+			"www.old.example CNAME: It already leads to aliased."},
 		"a wildcard that leads elsewhere stays": {
 			"{name: old.example, carrier: four}", "@ A 192.0.2.1\nwww A 203.0.113.40\n* A 192.0.2.99",
 			[]string{"replace  A 192.0.2.1 > 203.0.113.40"}, "",

@@ -110,7 +110,8 @@ func TestHowAnEdgeAsksWhatIsBehindIt(t *testing.T) {
 	assert.Empty(t, origin("tls: yes"), "nothing is behind it")
 	assert.Equal(
 		t,
-		[]string{"four: as visitors ask; by https its certificate is checked. The origin needs a certificate for these " +
+		[]string{"four: as visitors ask; by https its certificate is checked. The origin needs a " +
+			"certificate for these " +
 			"names too, " +
 			"or visitors get an error page of the network."},
 		origin("behind: four"),

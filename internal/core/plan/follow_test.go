@@ -243,7 +243,8 @@ func TestSheetsThatTellNobody(t *testing.T) {
 		said = append(said, f.Subject+": "+f.Says.String())
 	}
 	assert.Equal(t, []string{
-		"aliased: A row of a sheet cannot be typed as it is: aliased takes this for www.old.example only " +
+		"aliased: A row of a sheet cannot be typed as it is: aliased takes this for www.old.example " +
+			"only " +
 			"after the claim.",
 		"old.example at aliased: No sheet tells aliased to get the certificate for www.old.example.",
 		"www.old.example: www.old.example leads to aliased, which does not know it yet, once this is " +

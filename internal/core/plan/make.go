@@ -21,8 +21,8 @@ func (in Input) Web() *predict.Prediction {
 	)
 }
 
-// Bare makes a plan without an example of every rule, and without what is wrong with rules: all that
-// it has people type, the web that comes of it, and what breaks on the way there.
+// Bare makes a plan without an example of every rule, and without what is wrong with rules: all
+// that it has people type, the web that comes of it, and what breaks on the way there.
 func Bare(in Input) *Plan { return in.plan(false) }
 
 // Doubts gives the findings on which everything else that is said of the plan rests: of two rules
@@ -36,8 +36,9 @@ func (p *Plan) Doubts() []finding.Finding {
 // Make works the plan out.
 func Make(in Input) *Plan { return in.plan(true) }
 
-// plan works a plan out, with an example of every rule and what is wrong with rules, or without. This is the order of its
-// phases: what is meant, what is typed for it, the world that comes of that, and what it answers.
+// plan works a plan out, with an example of every rule and what is wrong with rules, or without.
+// This is the order of its phases: what is meant, what is typed for it, the world that comes of
+// that, and what it answers.
 func (in Input) plan(rules bool) *Plan {
 	w := in.Web()
 	seen := zone.SurveysOf(in.known())

@@ -241,7 +241,8 @@ func TestTTLsAreLedAroundTheChange(t *testing.T) {
 		}
 	}
 	order := said(p.Steps, func(x act.Step) string { return doc.Unmarked(words.Step(x)) })
-	assert.Contains(t, order, "Then wait 4 hours before the move: the TTL of old.example A is 14400 s.")
+	assert.Contains(t, order,
+		"Then wait 4 hours before the move: the TTL of old.example A is 14400 s.")
 	assert.Contains(t, order, "Wait 15 minutes")
 	assert.Equal(t, "1 day 2 hours", wording.DurationText(26*3600+5))
 	assert.Equal(t, "1 second", wording.DurationText(1))

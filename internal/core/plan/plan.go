@@ -8,16 +8,16 @@
 //	p.Web.Answer(ctx, chain.Ask{URL: u}) // predicted
 //	p.Goal(u)                            // wanted
 //
-// Input.plan is the order in which it is worked out. Play takes the sheets as they are typed, row by
-// row in the order of the steps, and types them into a world.World, which nothing else changes, with
-// the time that is waited between them. world.Watch compares after each act who receives mail, who
-// may send, where names, needed hosts and doors end, and whether the carrier at the end was told and
-// holds a certificate, for whoever asks and whoever holds older answers. In the end every zone is
-// compared with the one that File gives, and what carriers were told with what the plan means. The
-// state that comes of it is what Plan.Web predicts, and what is proved. test/cutover checks that
-// with a reader written apart: a generator of estates, a plain player of what DNS, resolvers'
-// memories, mail and carriers make of sheets, and every single mistake in every row and file, which
-// has to turn the verdicts of plan, prove and rehearse red.
+// Input.plan is the order in which it is worked out. Play takes the sheets as they are typed, row
+// by row in the order of the steps, and types them into a world.World, which nothing else changes,
+// with the time that is waited between them. world.Watch compares after each act who receives mail,
+// who may send, where names, needed hosts and doors end, and whether the carrier at the end was
+// told and holds a certificate, for whoever asks and whoever holds older answers. In the end every
+// zone is compared with the one that File gives, and what carriers were told with what the plan
+// means. The state that comes of it is what Plan.Web predicts, and what is proved. test/cutover
+// checks that with a reader written apart: a generator of estates, a plain player of what DNS,
+// resolvers' memories, mail and carriers make of sheets, and every single mistake in every row and
+// file, which has to turn the verdicts of plan, prove and rehearse red.
 package plan
 
 import (

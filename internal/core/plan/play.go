@@ -62,9 +62,9 @@ func (p *Plan) Play(t Typed) []finding.Finding {
 	return findings
 }
 
-// play plays what is typed, and gives the state that comes of it. waits works out, of the steps that
-// wait for older answers to run out, for how long: as long as somebody may hold any of those that
-// their rows made old.
+// play plays what is typed, and gives the state that comes of it. waits works out, of the steps
+// that wait for older answers to run out, for how long: as long as somebody may hold any of those
+// that their rows made old.
 func (p *Plan) play(t Typed, waits bool) ([]finding.Finding, *world.World) {
 	pl := newPlayer(p)
 	if waits {
@@ -175,8 +175,8 @@ func (pl *player) wait(i int, deeds, turning []deed) {
 	case act.LowerTTLs:
 		s.Wait, s.Holds = pl.longest(pl.plan.loweredNames(deeds), true, record.LeadsBrowsers)
 	case act.UntieMail:
-		any := func(string) bool { return true }
-		s.Wait, s.Holds = pl.longest(namesIn(deeds), false, any)
+		all := func(string) bool { return true }
+		s.Wait, s.Holds = pl.longest(namesIn(deeds), false, all)
 	case act.LeaveAliases:
 		s.Wait, s.Holds = pl.longest(namesIn(deeds), false, record.LeadsBrowsers)
 	case act.MakeChanges:
@@ -375,8 +375,8 @@ type player struct {
 type deed struct{ rows []world.Row }
 
 // deedsOf puts the rows of sheets in the order in which they are typed: step by step, place by
-// place. What belongs to no step comes behind all of them: what changes anything, then TTLs that are
-// raised.
+// place. What belongs to no step comes behind all of them: what changes anything, then TTLs that
+// are raised.
 func deedsOf(p *Plan, sheets []Sheet) [][]deed {
 	moves := map[string]bool{}
 	for _, z := range p.Zones {
@@ -1095,17 +1095,8 @@ func (pl *player) pages(z *zone.Zone) {
 		if len(hosts) == 0 {
 			continue
 		}
-		for _, e := range carry.OriginEntries(c, *z) {
-			at := []string{z.Name}
-			if len(e.Fields) > 2 {
-				at = strings.Split(e.Fields[2].Value, ", ")
-			}
-			for _, at := range at {
-				if told.Origins[at] != (world.Origin{Behind: e.Fields[0].Value,
-					AskedBy: e.Fields[1].Value}) {
-					lacks(c.Name, fact.LacksOrigin{Behind: e.Fields[0].Value})
-				}
-			}
+		for _, behind := range untoldOrigins(c, z, told) {
+			lacks(c.Name, fact.LacksOrigin{Behind: behind})
 		}
 		if slices.Contains(c.Steps, estate.Point) && len(carry.Reached(d, c, hosts)) > 0 {
 			pl.awaited(z, c, told.Awaited[z.Name], lacks)
@@ -1144,6 +1135,24 @@ func (pl *player) pages(z *zone.Zone) {
 			}
 		}
 	}
+}
+
+// untoldOrigins gives what an edge network was to be told to ask for hosts of a zone, and was not.
+func untoldOrigins(c *estate.Carrier, z *zone.Zone, told *world.Told) []string {
+	var all []string
+	for _, e := range carry.OriginEntries(c, *z) {
+		at := []string{z.Name}
+		if len(e.Fields) > 2 {
+			at = strings.Split(e.Fields[2].Value, ", ")
+		}
+		for _, at := range at {
+			if told.Origins[at] !=
+				(world.Origin{Behind: e.Fields[0].Value, AskedBy: e.Fields[1].Value}) {
+				all = append(all, e.Fields[0].Value)
+			}
+		}
+	}
+	return all
 }
 
 // awaited looks whether the records that a carrier's page waits for are those that stand in the

@@ -160,8 +160,8 @@ func raised(z zone.Zone, server string) []Line {
 	return all
 }
 
-// raisedAlone gives the sets that do not change, whose TTLs were lowered and are raised again: those
-// of wildcards that answered for names which come.
+// raisedAlone gives the sets that do not change, whose TTLs were lowered and are raised again:
+// those of wildcards that answered for names which come.
 func raisedAlone(z *zone.Zone) []zone.TTL {
 	return slices.DeleteFunc(slices.Clone(z.TTLs), func(t zone.TTL) bool {
 		return t.RaiseTo == 0 || t.LowerBefore == 0 ||

@@ -86,8 +86,9 @@ type Treatment struct {
 	Fallback  estate.Fallback // where other paths lead if no rule takes them
 	Paths     rule.Mode       // how paths are compared
 
-	says  func(u web.URL) chain.Answer // of a door that Says
-	pages map[string]bool              // of the site, by key; nil: nobody knows, every page counts as there
+	says func(u web.URL) chain.Answer // of a door that Says
+	// of the site, by key; nil: nobody knows, every page counts as there
+	pages map[string]bool
 }
 
 // AsksRules reports whether a rule may take a URL of the door.

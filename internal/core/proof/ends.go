@@ -701,8 +701,8 @@ func (v *prover) assumes() []fact.Sentence {
 	return all
 }
 
-// unseenTargets gives the hosts of the estate to which rules lead, and of which nobody has seen where
-// they lead.
+// unseenTargets gives the hosts of the estate to which rules lead, and of which nobody has seen
+// where they lead.
 func (v *prover) unseenTargets() []string {
 	var all []string
 	for _, r := range v.world.Rules.Rules() {

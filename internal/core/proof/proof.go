@@ -201,7 +201,8 @@ func (p *Proof) With(broken []finding.Finding) *Proof {
 // Rests adds that the proof rests on zones of which nothing was seen, or only parts.
 func (p *Proof) Rests(unseen, partly []string) {
 	if len(unseen)+len(partly) > 0 {
-		p.Assumes = append(p.Assumes, fact.Of(fact.AssumesZones{Unseen: unseen, Partly: partly}, fact.Says))
+		p.Assumes = append(p.Assumes,
+			fact.Of(fact.AssumesZones{Unseen: unseen, Partly: partly}, fact.Says))
 	}
 }
 
@@ -243,8 +244,8 @@ func (v *prover) ties() {
 	}
 }
 
-// amiss says of which doors nothing can be proved, since what is typed at their carriers is not what
-// is meant.
+// amiss says of which doors nothing can be proved, since what is typed at their carriers is not
+// what is meant.
 func (v *prover) amiss() {
 	for _, d := range v.world.Doors() {
 		p := v.door(d)

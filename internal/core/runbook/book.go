@@ -206,8 +206,8 @@ func (b *Book) Unmark(number int) error {
 	return nil
 }
 
-// StartAt has the book begin at another time. What is waited for from its beginning on is waited for
-// until the same time as before, at least.
+// StartAt has the book begin at another time. What is waited for from its beginning on is waited
+// for until the same time as before, at least.
 func (b *Book) StartAt(start time.Time) {
 	if start = start.UTC().Truncate(time.Second); start.Before(b.Start) {
 		for i := range b.Tasks {

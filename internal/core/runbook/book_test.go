@@ -314,8 +314,8 @@ func said(all []fact.Sentence) string {
 	return text
 }
 
-// TestARunbookMadeAnewKeepsWhatWasDone has a step done whose like the new plan has no need of: it stays,
-// and what waited for it waits on.
+// TestARunbookMadeAnewKeepsWhatWasDone has a step done whose like the new plan has no need of: it
+// stays, and what waited for it waits on.
 func TestARunbookMadeAnewKeepsWhatWasDone(t *testing.T) {
 	former := New("https://www.n.example", "", []Task{
 		{Key: "lower|here|old.example", Wait: 86400},

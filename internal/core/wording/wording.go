@@ -54,8 +54,8 @@ func Verb(n int, one, many string) string {
 	return many
 }
 
-// DurationUp gives a time for which something is to be waited, in seconds, as DurationText does, but
-// never says less.
+// DurationUp gives a time for which something is to be waited, in seconds, as DurationText does,
+// but never says less.
 func DurationUp(seconds int) string {
 	for _, size := range []int{86400, 3600, 60} {
 		if seconds >= size {

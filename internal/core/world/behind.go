@@ -95,8 +95,8 @@ func originSets(name string, ttl int, origin []string) []record.Set {
 	return sets
 }
 
-// atEdges gives the names that lead to an edge network which holds their zone, beside doors: they go
-// dark where the zone leaves it.
+// atEdges gives the names that lead to an edge network which holds their zone, beside doors: they
+// go dark where the zone leaves it.
 func (w *World) atEdges(doors []web.Host) []web.Host {
 	listed := map[string]bool{}
 	for _, h := range doors {
@@ -115,7 +115,8 @@ func (w *World) atEdges(doors []web.Host) []web.Host {
 				h, err := web.ParseHost(owner)
 				if err != nil || listed[owner] || !slices.ContainsFunc(sets, func(s Set) bool {
 					return slices.ContainsFunc(s.Values, func(v Value) bool {
-						return v.Through == c.Name || isAddress(s.Type) && slices.Contains(w.places.byEnd[v.Text], c.Name)
+						return v.Through == c.Name ||
+							isAddress(s.Type) && slices.Contains(w.places.byEnd[v.Text], c.Name)
 					})
 				}) {
 					continue

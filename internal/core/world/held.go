@@ -247,7 +247,8 @@ func (w *World) Olds(name string) []Old {
 		for owner, sets := range side.sets {
 			for _, s := range sets {
 				if s.Longer > w.now {
-					all = append(all, Old{Name: owner, Type: s.Type, TTL: s.LongerTTL, Until: s.Longer, Same: true})
+					all = append(all,
+						Old{Name: owner, Type: s.Type, TTL: s.LongerTTL, Until: s.Longer, Same: true})
 				}
 			}
 		}

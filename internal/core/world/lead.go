@@ -347,7 +347,8 @@ func (w *World) Placed(who string) bool {
 // HoldsAny reports whether anything may be held at all that is not so any more.
 func (w *World) HoldsAny() bool { return w.holds > w.now }
 
-// heldUntil gives until when anything older may be held of a name, in seconds since the first state.
+// heldUntil gives until when anything older may be held of a name, in seconds since the first
+// state.
 func (w *World) heldUntil(name string) int {
 	z := w.zoneAt(name)
 	if z == nil {

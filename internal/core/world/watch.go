@@ -334,8 +334,8 @@ func (k *Watch) bogus(r Row) []Break {
 	return []Break{{Kind: Bogus, Subject: z.name, Before: z.ds, Held: max(0, z.dsUntil-k.world.now)}}
 }
 
-// unissued tells why a certificate cannot be had when an entry asks for it: its issuer is barred, or a
-// name that is to prove it is an alias.
+// unissued tells why a certificate cannot be had when an entry asks for it: its issuer is barred,
+// or a name that is to prove it is an alias.
 func (k *Watch) unissued(r Row) []Break {
 	if r.Kind != CertEntry || r.Do == Remove {
 		return nil

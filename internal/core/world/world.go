@@ -419,8 +419,8 @@ type place struct {
 	owner string
 }
 
-// Apply changes the state by one row, as Act does, but as if nobody had ever asked before. The error
-// is an *Unfit, and the state is then as it was.
+// Apply changes the state by one row, as Act does, but as if nobody had ever asked before. The
+// error is an *Unfit, and the state is then as it was.
 func (w *World) Apply(r Row) error {
 	if !r.IsRecord() {
 		return w.tell(r)

@@ -291,27 +291,14 @@ func (d differences) at(c survey.Coming) []zoneDifference {
 			at(s).now = s.Values
 		}
 	}
-	exists, wild := map[string]bool{}, map[record.Key][]string{}
+	there := answeringAt(c.Records, d.s.zone())
 	for _, s := range c.Records {
-		for at := s.Name; at != d.s.zone() && at != "" && !exists[at]; _, at, _ = strings.Cut(at, ".") {
-			exists[at] = true
-		}
-		if strings.HasPrefix(s.Name, "*.") {
-			wild[s.Key()] = s.Values
-		}
 		if !theirs(s) {
-			at(s).there = s.Values
+			at(s)
 		}
 	}
-	for key, p := range pairs { // a wildcard answers there for what does not exist (RFC 4592)
-		if above := key.Name; p.there == nil && !exists[key.Name] {
-			for above != d.s.zone() && above != "" {
-				if _, above, _ = strings.Cut(above, "."); exists[above] {
-					break
-				}
-			}
-			p.there = wild[record.Key{Name: "*." + above, Type: key.Type}]
-		}
+	for key, p := range pairs {
+		p.there = there(key)
 	}
 	var all []zoneDifference
 	for key, p := range pairs {
@@ -337,6 +324,30 @@ func (d differences) at(c survey.Coming) []zoneDifference {
 		return strings.Compare(a.kind, b.kind)
 	})
 	return all
+}
+
+// answeringAt gives what records answer at a name, by a wildcard among them where the name is not
+// there itself (RFC 4592).
+func answeringAt(records []record.Set, zone string) func(key record.Key) []string {
+	exists, all := map[string]bool{}, map[record.Key][]string{}
+	for _, s := range records {
+		for at := s.Name; at != zone && at != "" && !exists[at]; _, at, _ = strings.Cut(at, ".") {
+			exists[at] = true
+		}
+		all[s.Key()] = s.Values
+	}
+	return func(key record.Key) []string {
+		above := key.Name
+		if exists[above] || above == zone {
+			return all[key]
+		}
+		for above != zone && above != "" {
+			if _, above, _ = strings.Cut(above, "."); exists[above] {
+				break
+			}
+		}
+		return all[record.Key{Name: "*." + above, Type: key.Type}]
+	}
 }
 
 // sinceEarlier says what came and went since an earlier survey without being planned.
