@@ -68,6 +68,9 @@ func (t *table) entry(r row, header []string, to *world.Row) {
 			continue
 		}
 		values := []string{unguarded(r.fields[i])}
+		if to.Kind == world.Config { // a command writes it, which names the carrier last
+			_, values[0], _ = strings.Cut(values[0], "--carrier ")
+		}
 		if name == world.FieldProof { // one for each name
 			values = strings.Split(values[0], ", ")
 		}

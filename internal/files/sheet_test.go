@@ -34,6 +34,15 @@ func TestTablesOfSheetsAreReadBack(t *testing.T) {
 			Fields: []world.Field{{Name: "certificate for", Value: "a.example, b.example"},
 				{Name: "proof by DNS (TXT)", Value: "_acme-challenge.a.example"},
 				{Name: "proof by DNS (TXT)", Value: "x"}}}}, rows)
+	rows, err = files.SheetOf("gw.entries.csv", "gw", []byte("do,what,domain,redirects\n"+
+		"add,configuration,,upperpath write nginx --carrier gw\nadd,configuration,,by hand\n"))
+	require.NoError(t, err)
+	assert.Equal(t, []world.Row{
+		{Place: "gw", Do: world.Add, Kind: world.Config,
+			Fields: []world.Field{{Name: "redirects", Value: "gw"}}},
+		{Place: "gw", Do: world.Add, Kind: world.Config,
+			Fields: []world.Field{{Name: "redirects", Value: ""}}},
+	}, rows, "a command names whose file it writes")
 	for _, bad := range []string{"", "a,b\n1,2\n", "step,do,what\n1,add,host\n",
 		"step,do,what,domain\n\"1,add"} {
 		_, err := files.SheetOf("bad.csv", "x", []byte(bad))

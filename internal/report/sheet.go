@@ -258,26 +258,25 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []doc.Block {
 		add(doc.Paragraph{Text: doc.Cat(t, doc.Phrasef("; %s needs it.", u.By))})
 	}
 	if low := doing(act.Lower); len(low) > 0 {
-		longest := 0
-		for _, t := range z.TTLs {
-			longest = max(longest, t.LowerBefore)
-		}
+		wait, _ := p.WaitOf(act.LowerTTLs, 0)
 		add(
 			doc.Paragraph{
 				Text: doc.Phrasef("First lower these TTLs, at least %s before anything else changes.",
-					wording.DurationText(longest)),
+					wording.DurationUp(wait)),
 			},
 			lineTable(low),
 		)
 	}
-	if n, wait := plan.MailFirst(z); n > 0 && len(changes) > 0 && (z.Move == nil || changes[0].Early) {
+	if n := plan.MailFirst(z); n > 0 && len(changes) > 0 && (z.Move == nil || changes[0].Early) {
 		what := fmt.Sprintf("The first %d steps untie mail from the web. Type them", n)
 		if n == 1 {
 			what = "The first step unties mail from the web. Type it"
 		}
+		wait, _ := p.WaitOf(act.UntieMail, 0)
 		add(doc.Paragraph{Text: doc.Phrasef("%s, wait %s, and only then continue.", what,
-			wording.DurationText(wait))})
+			wording.DurationUp(wait))})
 	}
+	add(roundsText(p, changes)...)
 	if len(changes) > 0 {
 		add(lineTable(changes))
 		for i, l := range changes {
@@ -295,6 +294,38 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []doc.Block {
 			"A day later, if nothing had to be undone, raise these TTLs.")}, lineTable(high))
 	}
 	return blocks
+}
+
+// roundsText says which changes of a zone come first, since their names leave others that move, and
+// for how long to wait after each round of them, those of other zones too.
+func roundsText(p *plan.Plan, changes []plan.Line) []doc.Block {
+	var all []doc.Block
+	steps := map[int][]string{} // of the zone, by round
+	zone := ""
+	for _, l := range changes {
+		zone = l.Zone
+		if n := fmt.Sprint(l.Step); !slices.Contains(steps[l.Round], n) {
+			steps[l.Round] = append(steps[l.Round], n)
+		}
+	}
+	for round := p.Rounds(); round > 0; round-- {
+		wait, zones := p.WaitOf(act.LeaveAliases, round)
+		others := slices.DeleteFunc(slices.Clone(zones), func(z string) bool { return z == zone })
+		mine, lasts := steps[round], wording.DurationUp(wait)
+		switch {
+		case len(mine) > 0:
+			what := "Step " + mine[0]
+			if len(mine) > 1 {
+				what = "Steps " + wording.And(mine)
+			}
+			all = append(all, doc.Paragraph{Text: doc.Phrasef("%s: the name leaves another one that "+
+				"moves. Type this, wait %s, and only then continue.", what, lasts)})
+		case len(others) > 0 && len(changes) > 0:
+			all = append(all, doc.Paragraph{Text: doc.Phrasef("Before anything moves here, make the "+
+				"first changes of %s, and wait %s.", wording.Few(unicodeNames(others), 4), lasts)})
+		}
+	}
+	return all
 }
 
 // lineTable gives records as they are typed, a line each.

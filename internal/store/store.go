@@ -132,7 +132,8 @@ func Open(estateFolder string) (*Store, error) {
 	if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
 		return nil, wrong(path, err)
 	}
-	return open(path, "rw", schema, // whether it can be written to is known before the work
+	// It is made whole or not at all; whether it can be written to is known before the work.
+	return open(path, "rw", "BEGIN IMMEDIATE", schema, "COMMIT",
 		"BEGIN", "INSERT INTO audits (started, vantage, doc) VALUES ('', '', '')", "ROLLBACK")
 }
 
@@ -142,6 +143,9 @@ func Open(estateFolder string) (*Store, error) {
 func Read(estateFolder string) (*Store, error) {
 	path := pathOf(estateFolder)
 	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
+		return &Store{path: path}, nil
+	}
+	if begun(path) {
 		return &Store{path: path}, nil
 	}
 	first := []string{"SELECT count(*) FROM audits", "SELECT count(*) FROM surveys"}
@@ -154,6 +158,18 @@ func Read(estateFolder string) (*Store, error) {
 		_ = s.Close()
 	}
 	return open(path, "ro", first...)
+}
+
+// begun reports whether a store has no tables yet: whoever makes it is at it, or was killed at it.
+func begun(path string) bool {
+	s, err := open(path, "ro")
+	if err != nil {
+		return false
+	}
+	defer s.Close()
+	tables := -1
+	err = s.db.QueryRow("SELECT count(*) FROM sqlite_master").Scan(&tables)
+	return err == nil && tables == 0
 }
 
 // cutOff reports whether a store cannot be read since a writing was cut off

@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"slices"
+	"sync"
 	"testing"
 	"time"
 
@@ -124,6 +125,35 @@ func TestReadingMakesNothing(t *testing.T) {
 	assert.Empty(t, list)
 	require.NoError(t, s.Close())
 	assert.NoDirExists(t, filepath.Join(folder, Folder))
+}
+
+// TestAStoreThatIsBeingMadeHoldsNothing reads one that has no tables yet, since its maker was
+// killed or is still at it; and it is made whole or not at all.
+func TestAStoreThatIsBeingMadeHoldsNothing(t *testing.T) {
+	ctx, folder := context.Background(), t.TempDir()
+	require.NoError(t, os.Mkdir(filepath.Join(folder, Folder), 0o755))
+	require.NoError(t, os.WriteFile(pathOf(folder), nil, 0o600))
+	s, err := Read(folder)
+	require.NoError(t, err)
+	_, err = s.Last(ctx)
+	require.ErrorIs(t, err, ErrEmpty)
+	require.NoError(t, s.Close())
+	var wait sync.WaitGroup
+	for range 8 {
+		wait.Go(func() {
+			s, err := Open(folder)
+			if assert.NoError(t, err) {
+				assert.NoError(t, s.Close())
+			}
+		})
+		wait.Go(func() {
+			s, err := Read(folder)
+			if assert.NoError(t, err, "half of it was seen") {
+				assert.NoError(t, s.Close())
+			}
+		})
+	}
+	wait.Wait()
 }
 
 func TestDamagedRecordsAreSaidAndLeftOut(t *testing.T) {

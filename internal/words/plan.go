@@ -213,6 +213,9 @@ var plan = []sentence{
 	of[fact.PrimaryElsewhere]("$Carrier leads hosts only to a primary host of its own and holds no "+
 		"rules. The site $Canonical is elsewhere, so $Host cannot be led there.",
 		"Give $Host to another carrier. If the site is at $Carrier, write carrier: $Carrier under site."),
+	of[fact.TokensRedirected]("$Carrier is to get its certificates once the names lead there, but "+
+		"redirects $Path, where certificate authorities look for a token.",
+		"Add $Path to policy.exempt, or prove the names by DNS and write certificate: before."),
 	phrase[fact.NoSuchPrimary]("$Carrier has no host $Host to lead others to"),
 	of[fact.PinnedCertificate]("The TLSA record at $Name pins the certificate of $Host, which "+
 		"moves to "+

@@ -212,6 +212,12 @@ func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
 				old+", carrier: late}\n", apexAndWWW, ""),
 			order: []act.StepKind{act.MakeChanges, act.IssueCertificates, act.AuditDoors},
 		},
+		"certificates that a redirect keeps from being issued": {
+			e: caseOf(site+"policy: {exempt: []}\n",
+				"  late: {by: server, addresses: [203.0.113.40], certificate: after}\n",
+				old+", carrier: late}\n", apexAndWWW, ""),
+			has: []string{"warning well-known-taken late"},
+		},
 		"a DS record that goes before the name servers do": {
 			e: caseOf(site, "", old+", name-servers: [ns1.reg.example, ns2.reg.example]}\n", apexAndWWW,
 				""),

@@ -121,6 +121,15 @@ func mistakes(sheets []plan.Sheet, yield func(what string, wrong []plan.Sheet)) 
 			wrong[i].Entries = slices.Delete(wrong[i].Entries, j, j+1)
 			yield("left out "+name, wrong)
 			for k, f := range e.Fields {
+				if f.Holds != "" { // the file of another server
+					wrong := copied(sheets)
+					other := "gw"
+					if f.Holds == other {
+						other = "own"
+					}
+					wrong[i].Entries[j].Fields[k].Holds = other
+					yield("another file "+name, wrong)
+				}
 				if f.Holds != "" || f.Value == "" || slices.Contains(free, f.Name) ||
 					f.Value == "does not matter" {
 					continue

@@ -117,6 +117,13 @@ func (l *limits) host(d *estate.Domain, h web.Host, c *estate.Carrier) {
 		return
 	}
 	l.edge(d, h, c)
+	if c.TLS && c.By.Row().Configured && c.Certificate == estate.After &&
+		!slices.ContainsFunc(l.web.Estate.Policy.Exempt, func(path string) bool {
+			return strings.HasPrefix(acmePath, path)
+		}) {
+		l.Findings = append(l.Findings, finding.New(finding.WellKnownTaken, c.Name,
+			fact.TokensRedirected{Carrier: c.Name, Path: acmePath}))
+	}
 	if !c.KeepsPath && d.Fallback == estate.SamePath {
 		l.share(c, h.String(), "path", func(carrier string, subjects []string) fact.Facts {
 			return fact.DropsPath{Carrier: carrier, Subjects: subjects}
@@ -152,6 +159,9 @@ func (l *limits) edge(d *estate.Domain, h web.Host, c *estate.Carrier) {
 		l.Findings[len(l.Findings)-1] = l.Findings[len(l.Findings)-1].As(finding.Error)
 	}
 }
+
+// acmePath is where certificate authorities look for a token by http (RFC 8555 section 8.3).
+const acmePath = "/.well-known/acme-challenge/"
 
 // at adds a finding about a host that a carrier cannot carry as is asked, and the doors concerned.
 func (l *limits) at(c *estate.Carrier, h web.Host, subject string, facts fact.Facts,

@@ -163,6 +163,7 @@ type (
 	}
 	ProofElsewhere   struct{ Name, Target, Host string }
 	PrimaryElsewhere struct{ Carrier, Host, Canonical string }
+	TokensRedirected struct{ Carrier, Path string }
 	NoSuchPrimary    struct{ Carrier, Host string }
 	OriginMixed      struct{}
 	DSOutlivesKeys   struct{ Zone, Row string }

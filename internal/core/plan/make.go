@@ -121,15 +121,16 @@ func (p *Plan) Rows(sheets []Sheet) []world.Row {
 	return all
 }
 
-// Read gives rows as they were read from the tables of sheets, with the hosts that the files of
-// servers hold in place of the commands that write these.
+// Read gives rows as they were read from the tables of sheets, with the hosts that the file of a
+// server holds in place of the carrier whose file it is.
 func (p *Plan) Read(rows []world.Row) []world.Row {
 	rows = slices.Clone(rows)
 	for i, r := range rows {
-		if r.Kind == world.Config {
-			rows[i].Fields = p.entryRow(r.Place,
-				act.Entry{Fields: []act.Field{{Name: "redirects", Holds: r.Place}}}).Fields
+		if r.Kind != world.Config || len(r.Fields) == 0 || r.Fields[0].Name == world.FieldHosts {
+			continue
 		}
+		hosts := p.heldBy(r.Fields[0].Value)
+		rows[i].Fields = []world.Field{{Name: world.FieldHosts, Value: hosts}}
 	}
 	return rows
 }

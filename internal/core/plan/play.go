@@ -78,6 +78,9 @@ func (p *Plan) play(t Typed, waits bool) ([]finding.Finding, *world.World) {
 		pl.broke(pl.watch.Act(number, rows))
 	}
 	p.walk(pl.world, t, func(i int, s act.Step, deeds []deed) {
+		if pl.step = 0; i < len(p.Steps) {
+			pl.step = i + 1
+		}
 		if waits && i < len(p.Steps) {
 			defer func() { pl.wait(i, deeds, turning) }()
 		}
@@ -369,6 +372,7 @@ type player struct {
 	tally finding.Tally
 	said  map[string]bool // what was said already of a subject
 	ended bool            // all records are typed
+	step  int             // that is played, from 1; 0 behind all of them
 }
 
 // deed is rows that are typed at once, in a step.
@@ -837,7 +841,7 @@ func (pl *player) finding(b world.Break) finding.Finding {
 	code, subject := finding.Undecided, b.Subject
 	var facts fact.Facts
 	if b.Held > 0 && b.Kind != world.Bogus {
-		return heldFinding(b, before, after)
+		return pl.heldFinding(b, before, after)
 	}
 	switch b.Kind {
 	case world.RowUnfit:
@@ -878,19 +882,20 @@ func (pl *player) finding(b world.Break) finding.Finding {
 			Carrier: b.Row.Place, Host: b.Target, Row: row}
 	case world.ProofElsewhere:
 		return finding.New(finding.AliasConflict, name, fact.ProofElsewhere{Name: name,
-			Target: b.After[0], Host: b.Target}, evidenceOf(b)).As(finding.Warning)
+			Target: b.After[0], Host: b.Target}, pl.evidence(b)).As(finding.Warning)
 	case world.Bogus:
 		code, facts = finding.StaleDS, fact.DSOutlivesKeys{Zone: name, Row: row}
 	case world.Crowded:
 		code, facts = finding.AliasConflict, fact.StandsTogether{Name: name, Records: b.After, Row: row}
 	}
-	return finding.New(code, subject, facts, evidenceOf(b)).As(finding.Error)
+	return finding.New(code, subject, facts, pl.evidence(b)).As(finding.Error)
 }
 
-func evidenceOf(b world.Break) map[string]any {
+// evidence says when something breaks: after which step, row and time.
+func (pl *player) evidence(b world.Break) map[string]any {
 	evidence := map[string]any{
 		"act": b.Act, "row": b.Row.String(), "place": b.Row.Place, "before": b.Before, "after": b.After,
-		"name": b.Subject,
+		"name": b.Subject, "step": pl.step, "after_seconds": pl.world.Now(),
 	}
 	if b.Held > 0 {
 		evidence["held_seconds"] = b.Held
@@ -899,7 +904,7 @@ func evidenceOf(b world.Break) map[string]any {
 }
 
 // heldFinding is about what those meet who hold older answers.
-func heldFinding(b world.Break, before, after string) finding.Finding {
+func (pl *player) heldFinding(b world.Break, before, after string) finding.Finding {
 	row, lasts := b.Row.String(), wording.DurationUp(b.Held)
 	code, subject := finding.DependedOn, b.Subject
 	var facts fact.Facts = fact.HeldElsewhere{Name: b.Subject, Before: before, After: after, Row: row,
@@ -922,7 +927,7 @@ func heldFinding(b world.Break, before, after string) finding.Finding {
 		code, facts = finding.BeyondCarrier, fact.HeldUntold{Host: b.Subject, Row: row, For: lasts,
 			Carriers: b.After}
 	}
-	return finding.New(code, subject, facts, evidenceOf(b))
+	return finding.New(code, subject, facts, pl.evidence(b))
 }
 
 // sendersLost tells who may send less than before.

@@ -166,7 +166,7 @@ func stepsOfLowering(open []zone.Zone) []act.Step {
 func stepsOfMail(open []zone.Zone) []act.Step {
 	s := act.Step{Kind: act.UntieMail}
 	for i := range open {
-		if n, _ := MailFirst(&open[i]); n > 0 {
+		if n := MailFirst(&open[i]); n > 0 {
 			s.Zones, s.Count = append(s.Zones, open[i].Name), s.Count+n
 		}
 	}
@@ -176,24 +176,35 @@ func stepsOfMail(open []zone.Zone) []act.Step {
 	return []act.Step{step(s)}
 }
 
-// MailFirst gives how many changes of a zone untie its mail from the web, and for how long
-// resolvers remember how it was, in seconds: so long is waited before the web moves.
-func MailFirst(z *zone.Zone) (count, wait int) {
+// MailFirst gives how many changes of a zone untie its mail from the web.
+func MailFirst(z *zone.Zone) int {
+	n := 0
 	for _, c := range z.Changes {
-		if c.Step == 0 || !c.UntiesMail() {
-			continue
-		}
-		count++
-		old := c.TTL // of what is there
-		if c.Action == act.Add {
-			old = z.AbsentFor
-		}
-		wait = max(wait, old)
-		if z.Remaining {
-			wait = max(wait, act.UnknownTTL)
+		if c.Step > 0 && c.UntiesMail() {
+			n++
 		}
 	}
-	return count, wait
+	return n
+}
+
+// WaitOf gives for how long is waited after a step of a kind and round, in seconds, and the zones
+// that it is about; 0 where there is none.
+func (p *Plan) WaitOf(kind act.StepKind, round int) (seconds int, zones []string) {
+	for _, s := range p.Steps {
+		if s.Kind == kind && s.Round == round {
+			return s.Wait, s.Zones
+		}
+	}
+	return 0, nil
+}
+
+// Rounds gives in how many rounds names leave others before anything else moves.
+func (p *Plan) Rounds() int {
+	most := 0
+	for _, s := range p.Steps {
+		most = max(most, s.Round)
+	}
+	return most
 }
 
 func stepsOfCertificates(kind act.StepKind, all []carry.Certificate) []act.Step {

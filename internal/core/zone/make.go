@@ -289,6 +289,7 @@ func (k *zonePlan) finish(in Known, both *worlds) {
 				c.Round = both.rounds[c.Name]
 			}
 		}
+		inRounds(z.Changes)
 	}
 	z.AsItIs = s.seen.Records
 	z.Whole = afterwards(s.seen.Records, z.Changes)
@@ -305,6 +306,31 @@ func (k *zonePlan) finish(in Known, both *worlds) {
 	k.move()
 	if s.domain.State == estate.Moved {
 		k.take(carriedOut(s, k.required, z.Changes))
+	}
+}
+
+// inRounds puts what leaves other names first, round by round, behind what comes before all of
+// that, and numbers the changes anew.
+func inRounds(changes []act.Change) {
+	begin := slices.IndexFunc(changes, func(c act.Change) bool {
+		return c.Step > 0 && !c.Early && !c.UntiesMail()
+	})
+	if begin < 0 {
+		return
+	}
+	end := begin
+	for end < len(changes) && changes[end].Step > 0 {
+		end++
+	}
+	slices.SortStableFunc(changes[begin:end], func(a, b act.Change) int {
+		return cmp.Compare(b.Round, a.Round)
+	})
+	step := 0
+	for i := range changes {
+		if changes[i].Step > 0 {
+			step++
+			changes[i].Step = step
+		}
 	}
 }
 
