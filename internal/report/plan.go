@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -152,11 +153,27 @@ func playedText(p *plan.Plan) string {
 	if partly > 0 {
 		text += fmt.Sprintf(words.PlayedPartly, wording.Count(partly, "zone"))
 	}
+	if steps := announced(p); len(steps) > 0 {
+		text += fmt.Sprintf(words.PlayedBut,
+			wording.Noun(len(steps), "step")+" "+wording.And(steps))
+	}
 	if unseen > 0 {
 		text += fmt.Sprintf(words.UnseenZones, wording.Count(unseen, "zone"),
 			wording.Verb(unseen, "has", "have"))
 	}
 	return text
+}
+
+// announced are the numbers of the steps that say beforehand which doors are dark, or show a
+// warning, for a while.
+func announced(p *plan.Plan) []string {
+	var numbers []string
+	for i, s := range p.Steps {
+		if len(s.Dark) > 0 || len(s.Late) > 0 {
+			numbers = append(numbers, strconv.Itoa(i+1))
+		}
+	}
+	return numbers
 }
 
 func triedText(p *plan.Plan) string {

@@ -64,6 +64,7 @@ const (
 	ThenStepOne   = "; then step 1."
 	TriedOnly     = ", each tried in memory. Nobody has seen the zones, so no record was played"
 	PlayedRows    = ". Played in order, %s of the sheets %s no mail, no name and no door"
+	PlayedBut     = "; some doors fail for a while (%s)"
 	PlayedPartly  = " of what was seen (%s in part)"
 	UnseenZones   = ". %s %s not been seen"
 )
