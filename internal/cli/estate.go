@@ -20,6 +20,7 @@ import (
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/store"
@@ -165,6 +166,9 @@ func (o *estateOptions) inputSeen(ctx context.Context) (*files.Estate, plan.Inpu
 // week, as RFC 8767 section 4 recommends.
 const mostTTL = 7 * 24 * time.Hour
 
+// mostUnseen is how many surveys are read for the sake of a domain that none of them saw.
+const mostUnseen = 100
+
 // lastSeen adds what the kept surveys saw last of every domain, what they saw before that, all that
 // was seen so lately that some may still hold it, and what the last audit met.
 func (o *estateOptions) lastSeen(ctx context.Context, e *files.Estate, in *plan.Input) error {
@@ -173,14 +177,18 @@ func (o *estateOptions) lastSeen(ctx context.Context, e *files.Estate, in *plan.
 		return err
 	}
 	defer s.Close()
-	count := map[string]int{}
+	count, read := map[string]int{}, 0
 	all, damaged, err := s.LatestSurveys(ctx, func(v *survey.Survey) bool {
+		read++
 		for i := range v.Domains {
 			if v.Domains[i].Seen() {
 				count[v.Domains[i].Name]++
 			}
 		}
-		return in.Now.Sub(v.Started) < mostTTL || slices.ContainsFunc(e.HostNames(), func(h string) bool {
+		if in.Now.Sub(v.Started) < mostTTL {
+			return true
+		}
+		return read < mostUnseen && slices.ContainsFunc(e.HostNames(), func(h string) bool {
 			host, hostErr := web.ParseHost(h)
 			return hostErr == nil && e.DomainOf(host) != nil && e.DomainOf(host).Name == host && count[h] < 2
 		})
@@ -191,6 +199,12 @@ func (o *estateOptions) lastSeen(ctx context.Context, e *files.Estate, in *plan.
 	for _, d := range damaged {
 		if o.complain != nil {
 			o.complain(fmt.Errorf("a survey is left out: %w", d))
+		}
+	}
+	if n := len(all) + len(damaged); n == store.MostSurveys && len(all) > 0 {
+		if back := in.Now.Sub(all[len(all)-1].Started); back < mostTTL && o.complain != nil {
+			o.complain(fmt.Errorf("the %d latest surveys go back %s; what was there before is not "+
+				"counted among the answers that resolvers may still hold", n, wording.Span(back)))
 		}
 	}
 	in.Survey, in.Earlier = survey.Latest(all)

@@ -262,8 +262,9 @@ func (s *Store) GetSurvey(ctx context.Context, id int64) (*survey.Survey, error)
 	return one[survey.Survey](ctx, s, "SELECT id, doc FROM surveys WHERE id = ?", id)
 }
 
-// mostSurveys is how many surveys LatestSurveys looks back.
-const mostSurveys = 100
+// MostSurveys is how many surveys LatestSurveys looks back: hourly ones of two weeks, or those of
+// three days that are ten minutes apart.
+const MostSurveys = 400
 
 // LatestSurveys returns the surveys that are kept, the newest first, as far back as more asks for:
 // it is given each and reports whether an older one is wanted too. Those that are damaged are left
@@ -276,7 +277,7 @@ func (s *Store) LatestSurveys(
 	if err != nil {
 		return nil, nil, err
 	}
-	for _, k := range kept[:min(len(kept), mostSurveys)] {
+	for _, k := range kept[:min(len(kept), MostSurveys)] {
 		v, err := s.GetSurvey(ctx, k.ID)
 		var broken *Error
 		if errors.As(err, &broken) && broken.Reason == Damaged {
