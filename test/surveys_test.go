@@ -17,7 +17,8 @@ import (
 )
 
 // TestWhatManySurveysHideIsSaid keeps more surveys of the last hours than a plan reads, and then as
-// many old ones: a plan says what it did not look at only where an answer of then may still be held.
+// many old ones: a plan says what it did not look at only where an answer of then may still be
+// held.
 func TestWhatManySurveysHideIsSaid(t *testing.T) {
 	for _, c := range []struct {
 		ago  time.Duration
