@@ -286,10 +286,15 @@ func (pl *player) copied(zones []string, copies map[string][]record.Set) {
 				keys[record.Key{Name: c.Name, Type: c.Type}] = true
 			}
 		}
+		for _, t := range z.TTLs {
+			if t.LowerBefore > 0 {
+				keys[record.Key{Name: t.Name, Type: t.Type}] = true
+			}
+		}
 		for key := range keys {
 			there, seen := pl.world.Set(name, key)
 			copied, _ := record.Find(copies[name], key.Name, key.Type)
-			if seen && z != nil && copies[name] != nil {
+			if seen && copies[name] != nil {
 				pl.compare(z, key, there, record.PlainAll(key.Type, copied.Values), copied.TTL, true)
 			}
 		}

@@ -237,9 +237,12 @@ func (w *World) Olds(name string) []Old {
 					all = append(all, Old{Name: owner, TTL: z.none, Until: p.none})
 				}
 				for _, h := range p.sets {
+					ttl := longest(h.Values)
+					if h.until == h.Longer {
+						ttl = h.LongerTTL
+					}
 					if h.until > w.now {
-						all = append(all,
-							Old{Name: owner, Type: h.Type, TTL: longest(h.Values), Until: h.until})
+						all = append(all, Old{Name: owner, Type: h.Type, TTL: ttl, Until: h.until})
 					}
 				}
 			}
@@ -305,11 +308,14 @@ func (w *World) delegate(name string, lives int) {
 			if owner == name && (s.Type == "NS" || s.Type == "SOA") || isSignature(s.Type) {
 				continue // they belong to the servers
 			}
-			now, there := to.set(owner, s.Type)
-			if there && sameValues(now, s.Values) {
+			ttl := longest(s.Values)
+			held := heldSet{s, max(until+old.lives(ttl), s.Longer)}
+			if now := to.setOf(owner, s.Type); now != nil && sameValues(now.Values, s.Values) {
+				if now.Longer < held.until {
+					now.Longer, now.LongerTTL = held.until, ttl
+				}
 				continue
 			}
-			held := heldSet{s, until + old.lives(longest(s.Values))}
 			w.holds = max(w.holds, held.until)
 			to.past[owner] = append(to.past[owner], snapshot{sets: []heldSet{held}})
 		}
@@ -319,13 +325,13 @@ func (w *World) delegate(name string, lives int) {
 	}
 }
 
-func (z *zone) set(owner, kind string) ([]Value, bool) {
-	for _, s := range z.sets[owner] {
-		if s.Type == kind {
-			return s.Values, true
+func (z *zone) setOf(owner, kind string) *Set {
+	for i := range z.sets[owner] {
+		if s := &z.sets[owner][i]; s.Type == kind {
+			return s
 		}
 	}
-	return nil, false
+	return nil
 }
 
 // view is one of the things that a name may be found to answer.

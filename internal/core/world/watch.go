@@ -356,7 +356,7 @@ func (k *Watch) unissued(r Row) []Break {
 			if z == nil || !z.has(f.Value, "CNAME") {
 				continue
 			}
-			values, _ := z.set(f.Value, "CNAME")
+			values := z.setOf(f.Value, "CNAME").Values
 			all = append(all, Break{Kind: ProofElsewhere, Subject: f.Value,
 				Target: strings.TrimPrefix(f.Value, acmeChallengeName),
 				After:  []string{record.Target("CNAME", values[0].Text)}})

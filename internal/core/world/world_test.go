@@ -362,3 +362,23 @@ func TestWhatLiesBelowACutIsNotKnownHere(t *testing.T) {
 	_, known = w.Receivers("low.a.example")
 	assert.False(t, known, "an alias that leads there is as unknown")
 }
+
+// TestWhatIsCopiedIsHeldAsThePreviousServersGaveIt copies a set with a shorter TTL than the one
+// that the previous servers give until nobody asks them any more: their answers are held for their
+// TTL.
+func TestWhatIsCopiedIsHeldAsThePreviousServersGaveIt(t *testing.T) {
+	const delegation = 7200
+	w := of(t, func(d *survey.Domain) {
+		d.Parent = survey.Parent{Servers: []string{"ns.old.example"}, TTL: delegation}
+	}, "a.example\na.example A 192.0.2.1")
+	w.Load("a.example", []record.Set{
+		{Name: "a.example", Type: "A", TTL: 300, Values: []string{"192.0.2.1"}}})
+	require.Empty(t, w.Act([]world.Row{{Place: "Registrar A", Do: world.Replace,
+		Kind: world.NameServers, Domain: "a.example",
+		Fields: []world.Field{{Name: "name server 1", Value: "ns.next.example"}}}}))
+	w.Wait(delegation)
+	require.Empty(t, w.Act([]world.Row{{Place: "next", Do: world.Replace, Zone: "a.example",
+		Label: "@", Type: "A", Was: "192.0.2.1", Value: "203.0.113.20", TTL: 300}}))
+	assert.Equal(t, []world.Old{{Name: "a.example", Type: "A", TTL: 3600, Until: delegation + 3600}},
+		w.Olds("a.example"))
+}
