@@ -142,14 +142,14 @@ func taskText(t plan.Task, several bool) string {
 		if len(t.Lines) == 0 {
 			return fmt.Sprintf("At %s, delete the forwarding of %s right before its records change.",
 				t.Place,
-				zones)
+				zones) + words.Waves(t.Step)
 		}
 		order := ", from top to bottom"
 		if len(t.Zones) > 1 {
 			order = ", each zone from top to bottom"
 		}
 		return fmt.Sprintf("At %s, make %s of %s%s.", t.Place,
-			words.The(steps(t.Lines), "", "change"), zones, order)
+			words.The(steps(t.Lines), "", "change"), zones, order) + words.Waves(t.Step)
 	case act.GetCertificates, act.CertifyNew:
 		return fmt.Sprintf("Get the certificates of %s at %s.", zones, t.Place)
 	case act.PlaceRedirects:

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -162,7 +163,7 @@ func stepText(s act.Step) string {
 			"Make %s in %s, each zone from top to bottom: `upperpath write sheet`.",
 			The(s.Count, "", "change"),
 			wording.Count(len(s.Zones), "zone"),
-		) + darkText(s)
+		) + Waves(s) + darkText(s)
 	case act.WaitForTTLs:
 		return format("Wait %s, until no resolver gives previous answers any more%s",
 			wording.DurationUp(s.Wait), holdsText(s))
@@ -303,6 +304,20 @@ func Loss(l zone.Loss) string {
 // Gap says for how long visitors meet a warning.
 const Gap = "From the moment the name points there until the certificate is issued, usually for " +
 	"some minutes, everybody who comes by https meets a warning."
+
+// Waves says that several waves change together, and how one goes first, as a sentence behind
+// others.
+func Waves(s act.Step) string {
+	if len(s.Waves) == 0 {
+		return ""
+	}
+	var all []string
+	for _, w := range s.Waves {
+		all = append(all, strconv.Itoa(w))
+	}
+	return format(" Waves %s change together; to move one first: `upperpath runbook --only wave:%s`.",
+		wording.And(all), all[0])
+}
 
 // darkText says which hosts nobody answers meanwhile, why, and for how long.
 func darkText(s act.Step) string {

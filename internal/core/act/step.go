@@ -80,6 +80,7 @@ type Step struct {
 	Wait     int                // how long to wait then, in seconds
 	Holds    *Remembered        // what is waited for longest
 	Unknown  bool               // the TTL that decides on it is not known, and may be longer
+	Waves    []int              // that change together, where there are several
 	Dark     []string           // hosts that nobody answers while it is done
 	DarkAt   []string           // whose forwarding goes, host by host
 	DarkFor  int                // for how long at most, in seconds

@@ -286,6 +286,7 @@ func stepsOfRedirects(carriers []carry.Carried) []act.Step {
 
 func stepsOfRecords(open []zone.Zone, carriers []carry.Carried) []act.Step {
 	s := act.Step{Kind: act.MakeChanges}
+	var waves []int
 	unseen, rounds := false, 0
 	for _, z := range open {
 		unseen = unseen || z.Seen == nil && z.New == nil
@@ -300,10 +301,15 @@ func stepsOfRecords(open []zone.Zone, carriers []carry.Carried) []act.Step {
 		}
 		if s.Count += n; n > 0 {
 			s.Zones = append(s.Zones, z.Name)
+			waves = append(waves, z.Domain.Wave)
 			if partlySeen(&z) {
 				s.Partial = append(s.Partial, z.Name)
 			}
 		}
+	}
+	slices.Sort(waves)
+	if waves = slices.Compact(waves); len(waves) > 1 {
+		s.Waves = waves
 	}
 	for _, c := range carriers {
 		for _, e := range c.Entries {

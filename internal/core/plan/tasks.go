@@ -63,6 +63,9 @@ func (p *Plan) tasksOf(s act.Step, sheets []Sheet) []Task {
 		all = []Task{{Step: s, Place: s.Provider, Zones: s.Zones}}
 	}
 	for i := range all {
+		if i > 0 {
+			all[i].Step.Waves = nil // the first says it
+		}
 		all[i].Expects = p.expects(&all[i])
 	}
 	return all
