@@ -45,7 +45,7 @@ empty lines stay undecided.`,
 			if err := out.check(); err != nil {
 				return err
 			}
-			e, in, err := p.readSeenInput(c.Context(), &from)
+			e, in, err := p.readSeen(c.Context(), &from)
 			if err != nil {
 				return err
 			}

@@ -116,23 +116,24 @@ func interruptible(ctx context.Context, work func()) error {
 }
 
 // read reads the estate and its rules, with a meter where these are many.
-func (p *program) read(ctx context.Context, from *estateOptions) (e *files.Estate, in plan.Input,
-	err error) {
-	m := p.progress("reading the estate and its rules", 0, "")
-	defer m.done()
-	if err := interruptible(ctx, func() { e, in, err = from.input() }); err != nil {
-		return nil, plan.Input{}, err
-	}
-	return e, in, err
+func (p *program) read(ctx context.Context, from *estateOptions) (*files.Estate, plan.Input, error) {
+	return p.readBy(ctx, from.input)
 }
 
-// readSeenInput does the same with what was seen last.
-func (p *program) readSeenInput(ctx context.Context, from *estateOptions) (e *files.Estate,
-	in plan.Input, err error) {
+// readSeen does the same with what was seen last.
+func (p *program) readSeen(ctx context.Context, from *estateOptions) (*files.Estate, plan.Input,
+	error) {
+	return p.readBy(ctx, func() (*files.Estate, plan.Input, error) { return from.inputSeen(ctx) })
+}
+
+func (p *program) readBy(ctx context.Context,
+	read func() (*files.Estate, plan.Input, error)) (*files.Estate, plan.Input, error) {
 	m := p.progress("reading the estate and its rules", 0, "")
 	defer m.done()
+	var e *files.Estate
+	var in plan.Input
 	var failed error
-	if err := interruptible(ctx, func() { e, in, failed = from.inputSeen(ctx) }); err != nil {
+	if err := interruptible(ctx, func() { e, in, failed = read() }); err != nil {
 		return nil, plan.Input{}, err
 	}
 	return e, in, failed

@@ -16,9 +16,9 @@ func (p *program) prove() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "prove",
 		Short: "Decide for every URL whether it arrives, in how many hops, and that nothing loops",
-		Long: `prove takes the web as it is once everything is typed that the plan has people type. It looks
-at every door with its carrier and its limits, the rules, the fallback, the exempt paths, and the
-site's own redirects. Where typing breaks something on the way, that refutes it too. It reasons
+		Long: `prove takes the web as it is once everything is typed that the plan has people type. It
+looks at every door with its carrier and its limits, the rules, the fallback, the exempt paths, and
+the site's own redirects. Where typing breaks something on the way, that refutes it too. It reasons
 over the patterns: for all URLs, not for a sample. The result is proved, with the most hops of any
 URL; refuted, with a URL that goes wrong and its chain; or undecided, with the rules concerned and
 the reason.`,
@@ -30,7 +30,7 @@ the reason.`,
 			if err := out.check(); err != nil {
 				return err
 			}
-			_, in, err := p.readSeenInput(c.Context(), &from)
+			_, in, err := p.readSeen(c.Context(), &from)
 			if err != nil {
 				return err
 			}

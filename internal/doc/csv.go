@@ -107,12 +107,26 @@ func (c *csvWriter) row(fields []string, exact bool) {
 	}
 }
 
-// NoFormula puts a quote before what a spreadsheet would take for a formula.
+// NoFormula puts a quote before what a spreadsheet would take for a formula, whatever quotes stand
+// there already.
 func NoFormula(s string) string {
-	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
+	if isFormula(s) {
 		return "'" + s
 	}
 	return s
+}
+
+// Unguarded gives the text to which NoFormula may have put a quote.
+func Unguarded(s string) string {
+	if s != "" && s[0] == '\'' && isFormula(s) {
+		return s[1:]
+	}
+	return s
+}
+
+func isFormula(s string) bool {
+	bare := strings.TrimLeft(s, "'")
+	return bare != "" && strings.ContainsRune("=+-@\t\r", rune(bare[0]))
 }
 
 // plainRows gives the rows of a table as data.

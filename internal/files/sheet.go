@@ -9,6 +9,7 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // about are columns of sheets' tables that say something of a row, and are not typed.
@@ -32,6 +33,9 @@ func SheetOf(path, place string, data []byte) ([]world.Row, error) {
 	}
 	var rows []world.Row
 	for _, r := range t.rows {
+		for i, f := range r.fields {
+			r.fields[i] = doc.Unguarded(f)
+		}
 		row := world.Row{Place: place, Do: world.Action(t.field(r, "do"))}
 		if records {
 			t.record(r, &row)
@@ -55,7 +59,7 @@ func (t *table) record(r row, to *world.Row) {
 	if to.Type == "ALIAS" {
 		to.Type = record.Alias
 	}
-	to.Was, to.Value = unguarded(t.field(r, "old value")), unguarded(t.field(r, "value"))
+	to.Was, to.Value = t.field(r, "old value"), t.field(r, "value")
 	to.TTL, _ = strconv.Atoi(t.field(r, "ttl in seconds"))
 	to.Through = t.field(r, "through")
 }
@@ -67,7 +71,7 @@ func (t *table) entry(r row, header []string, to *world.Row) {
 		if slices.Contains(about, strings.ToLower(name)) || i >= len(r.fields) || r.fields[i] == "" {
 			continue
 		}
-		values := []string{unguarded(r.fields[i])}
+		values := []string{r.fields[i]}
 		if to.Kind == world.Config { // a command writes it, which names the carrier last
 			_, values[0], _ = strings.Cut(values[0], "--carrier ")
 		}
@@ -84,14 +88,6 @@ func (t *table) entry(r row, header []string, to *world.Row) {
 func plainHost(text string) string {
 	if h, err := web.ParseHost(text); err == nil {
 		return h.String()
-	}
-	return text
-}
-
-// unguarded takes the quote away that stands before what a spreadsheet would take for a formula.
-func unguarded(text string) string {
-	if len(text) > 1 && text[0] == '\'' && strings.ContainsRune("=+-@\t\r", rune(text[1])) {
-		return text[1:]
 	}
 	return text
 }

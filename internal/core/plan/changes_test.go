@@ -264,7 +264,9 @@ func TestWhatIsToChange(t *testing.T) {
 const moreCarriers = `  four: {by: server, addresses: [203.0.113.40]}
   certified: {by: server, addresses: [203.0.113.41], issuer: ca.example}
   aliased: {by: platform, alias: other.platform.example, addresses: [198.51.100.61]}
-  told: {by: platform, alias: told.platform.example, addresses: [198.51.100.62], certificate: after, rules: no, hosts-at-most: 1, wanted: [{name: _claim, type: TXT, value: abc}]}
+  told:
+    {by: platform, alias: told.platform.example, addresses: [198.51.100.62], certificate: after,
+      rules: no, hosts-at-most: 1, wanted: [{name: _claim, type: TXT, value: abc}]}
   net: {by: edge, addresses: [198.51.100.80], name-servers: [ns1.net.example, ns2.net.example]}
   plainly: {by: edge, addresses: [198.51.100.81], origin: plain, behind: four}
   securely: {by: edge, addresses: [198.51.100.82], origin: tls, behind: four}
