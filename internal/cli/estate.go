@@ -116,7 +116,8 @@ func interruptible(ctx context.Context, work func()) error {
 }
 
 // read reads the estate and its rules, with a meter where these are many.
-func (p *program) read(ctx context.Context, from *estateOptions) (*files.Estate, plan.Input, error) {
+func (p *program) read(ctx context.Context, from *estateOptions) (*files.Estate, plan.Input,
+	error) {
 	return p.readBy(ctx, from.input)
 }
 

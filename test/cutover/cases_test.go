@@ -72,8 +72,8 @@ func told(p *plan.Plan) string {
 	return b.String()
 }
 
-// TestEachCaseGetsItsStepOrItsFinding has estates in which the plan once held, though nobody was told
-// to type something, or something was lost on the way.
+// TestEachCaseGetsItsStepOrItsFinding has estates in which the plan once held, though nobody was
+// told to type something, or something was lost on the way.
 func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
 	t.Parallel()
 	edge := func(behind string) string {

@@ -10,8 +10,8 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 )
 
-// TestWhateverIsTypedIsReadBack types texts that tables and spreadsheets take for something else, at
-// names that they do too: what is read back from the tables is what was written.
+// TestWhateverIsTypedIsReadBack types texts that tables and spreadsheets take for something else,
+// at names that they do too: what is read back from the tables is what was written.
 func TestWhateverIsTypedIsReadBack(t *testing.T) {
 	t.Parallel()
 	random := rand.New(rand.NewPCG(uint64(number("SEED", 1)), 0))
@@ -31,6 +31,7 @@ func TestWhateverIsTypedIsReadBack(t *testing.T) {
 			", type: TXT, value: "+quoted+"}]}\n",
 			"old.example. A 192.0.2.1;www.old.example. A 192.0.2.1", "").Input(t))
 		right := p.Typed()
-		require.Equal(t, saidOf(p.Rows(right.Sheets)), saidOf(p.Read(stageOf(t, p, right).Rows)), "%q", text)
+		back := p.Read(stageOf(t, p, right).Rows)
+		require.Equal(t, saidOf(p.Rows(right.Sheets)), saidOf(back), "%q", text)
 	}
 }
