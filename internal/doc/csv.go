@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"io"
 	"strings"
+
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // writeCSV writes a document's main table (RFC 4180), for spreadsheets: the one that Main names,
@@ -98,35 +100,13 @@ func (c *csvWriter) row(fields []string, exact bool) {
 	row := make([]string, len(fields))
 	for i, f := range fields {
 		if row[i] = f; !exact && f != "@" {
-			row[i] = NoFormula(f)
+			row[i] = wording.NoFormula(f)
 		}
 	}
 	if c.err = c.w.Write(row); c.err == nil {
 		c.w.Flush()
 		c.err = c.w.Error()
 	}
-}
-
-// NoFormula puts a quote before what a spreadsheet would take for a formula, whatever quotes stand
-// there already.
-func NoFormula(s string) string {
-	if isFormula(s) {
-		return "'" + s
-	}
-	return s
-}
-
-// Unguarded gives the text to which NoFormula may have put a quote.
-func Unguarded(s string) string {
-	if s != "" && s[0] == '\'' && isFormula(s) {
-		return s[1:]
-	}
-	return s
-}
-
-func isFormula(s string) bool {
-	bare := strings.TrimLeft(s, "'")
-	return bare != "" && strings.ContainsRune("=+-@\t\r", rune(bare[0]))
 }
 
 // plainRows gives the rows of a table as data.

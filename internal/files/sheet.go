@@ -8,8 +8,8 @@ import (
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/world"
-	"upperpath.example/upperpath/internal/doc"
 )
 
 // about are columns of sheets' tables that say something of a row, and are not typed.
@@ -34,7 +34,7 @@ func SheetOf(path, place string, data []byte) ([]world.Row, error) {
 	var rows []world.Row
 	for _, r := range t.rows {
 		for i, f := range r.fields {
-			r.fields[i] = doc.Unguarded(f)
+			r.fields[i] = wording.AsWritten(f)
 		}
 		row := world.Row{Place: place, Do: world.Action(t.field(r, "do"))}
 		if records {

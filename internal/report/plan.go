@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 	"unicode/utf8"
 
 	"upperpath.example/upperpath/internal/core/act"
@@ -109,6 +110,9 @@ func wrongTable(all []finding.Finding) doc.Table {
 	return t
 }
 
+// seenLongAgo is from when on the age of what was seen is said.
+const seenLongAgo = 7 * 24 * time.Hour
+
 func planVerdict(p *plan.Plan) doc.Verdict {
 	v := doc.Verdict{Tone: worst(p.Findings)}
 	switch w := finding.Worst(p.Findings); {
@@ -134,6 +138,8 @@ func planVerdict(p *plan.Plan) doc.Verdict {
 	case slices.ContainsFunc(p.Steps, func(s act.Step) bool { return s.Kind == act.SurveyFirst }):
 		v.Next = doc.Cat(doc.Copy("upperpath survey"),
 			doc.Phrase(words.SurveyFirst))
+	case p.Age() > seenLongAgo:
+		v.Next = doc.Cat(doc.Copy("upperpath survey"), doc.Phrase(words.SeeAgain))
 	default:
 		v.Next = doc.Cat(doc.Phrase(words.TryFirst), doc.Copy("upperpath rehearse"),
 			doc.Phrase(words.ThenStepOne))
@@ -160,6 +166,9 @@ func playedText(p *plan.Plan) string {
 	if unseen > 0 {
 		text += fmt.Sprintf(words.UnseenZones, wording.Count(unseen, "zone"),
 			wording.Verb(unseen, "has", "have"))
+	}
+	if age := p.Age(); age > seenLongAgo {
+		text += fmt.Sprintf(words.SeenLongAgo, wording.Span(age))
 	}
 	return text
 }

@@ -16,7 +16,9 @@ var kept = []sentence{
 		"$Wanted:q"),
 	phrase[fact.SurveyNoName]("it has no name"),
 	phrase[fact.SurveyVoices]("nobody answers about $Name $Type"),
-	phrase[fact.SurveyRecords]("a set of records has no name, no type or no value: $Name:q $Type:q"),
+	phrase[fact.SurveyRecords](
+		"a set of records has no name, no type, no value or no TTL of 32 bits: $Name:q $Type:q",
+	),
 	by(func(f fact.NoSuchStep) (says, do string) {
 		if f.Steps == 0 {
 			return "there is no such step", ""

@@ -67,6 +67,8 @@ const (
 	PlayedBut     = "; some doors fail for a while (%s)"
 	PlayedPartly  = " of what was seen (%s in part)"
 	UnseenZones   = ". %s %s not been seen"
+	SeenLongAgo   = ". What was seen is up to %s old"
+	SeeAgain      = ", then plan again: records may have changed since."
 )
 
 // Verdicts of runbooks.

@@ -179,3 +179,15 @@ func Select(e *estate.Estate, only string) (func(*estate.Domain) bool, error) {
 	}
 	return nil, &ErrOnly{fact.NoSuchDomain{}}
 }
+
+// Age gives how long ago the zone of the plan was seen that nobody has seen for longest; 0 where
+// nobody has seen any.
+func (p *Plan) Age() time.Duration {
+	age := time.Duration(0)
+	for _, z := range p.Zones {
+		if z.Seen != nil && !p.input.Now.IsZero() {
+			age = max(age, p.input.Now.Sub(*z.Seen))
+		}
+	}
+	return age
+}

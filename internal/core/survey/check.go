@@ -2,6 +2,7 @@ package survey
 
 import (
 	"fmt"
+	"math"
 
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/record"
@@ -24,6 +25,9 @@ func (v *Survey) Check() error {
 func (d *Domain) check() error {
 	if d.Name == "" {
 		return fact.Err(fact.SurveyNoName{})
+	}
+	if !isTTL(d.Parent.TTL) {
+		return fact.Err(fact.SurveyRecords{Name: d.Name, Type: "NS"})
 	}
 	if err := checkSets(d.Records); err != nil {
 		return err
@@ -48,9 +52,13 @@ func (d *Domain) check() error {
 
 func checkSets(sets []record.Set) error {
 	for _, s := range sets {
-		if s.Name == "" || s.Type == "" || len(s.Values) == 0 || s.TTL < 0 {
+		if s.Name == "" || s.Type == "" || len(s.Values) == 0 || !isTTL(s.TTL) {
 			return fact.Err(fact.SurveyRecords{Name: s.Name, Type: s.Type})
 		}
 	}
 	return nil
 }
+
+// isTTL reports whether a message can hold a TTL: 32 bits (RFC 1035 section 3.2.1), in which some
+// servers use the first one too.
+func isTTL(seconds int) bool { return seconds >= 0 && seconds <= math.MaxUint32 }

@@ -88,3 +88,12 @@ func FuzzCut(f *testing.F) {
 		assert.LessOrEqual(t, utf8.RuneCountInString(cut), most)
 	})
 }
+
+func TestWhatASpreadsheetWouldTakeForAFormula(t *testing.T) {
+	for text, cell := range map[string]string{
+		"=2+3": "'=2+3", "@x": "'@x", "'=2": "''=2", "''-": "'''-",
+		"x=2": "x=2", "'x": "'x", "'": "'", "''": "''", "": "", "-": "'-"} {
+		assert.Equal(t, cell, NoFormula(text))
+		assert.Equal(t, text, AsWritten(cell))
+	}
+}
