@@ -5,6 +5,7 @@ import (
 	"context"
 	"crypto/x509"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"github.com/miekg/dns"
@@ -18,7 +19,7 @@ import (
 // stage plays, for whoever asks very often. Of several addresses it gives the answer of one that
 // answers otherwise than the first, where there is one.
 func (s Scene) Asker() chain.Asker {
-	all := s.Zones
+	all := slices.Clone(s.Zones)
 	for _, n := range s.NameServers {
 		all = append(all, n.Zones...)
 	}
