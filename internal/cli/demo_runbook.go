@@ -65,7 +65,7 @@ func (p *program) playRunbook(ctx context.Context, made *plan.Plan, scene stage.
 				return failed(err)
 			}
 		case tried == t.Number: // it was done, and its check does not hold
-			return p.tell(report.Runbook(book, &progress, nil, clock))
+			return p.tell(report.Runbook(book, &progress, report.Ready{}, clock))
 		default:
 			tried = t.Number
 			if err := player.Do(tasks[t.Number-1]); err != nil {

@@ -11,9 +11,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/runbook"
+	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
@@ -22,9 +24,10 @@ import (
 
 // runbookOptions are the options of runbook beside those of every command.
 type runbookOptions struct {
-	start       string
-	check, anew bool
-	done, undo  int
+	start            string
+	check, anew      bool
+	done, undo, back int
+	adopted          *runbook.Adopted // where the runbook was made anew
 }
 
 func (p *program) runbook() *cobra.Command {
@@ -40,13 +43,21 @@ names, the values to copy, how long to wait and until when, what to check, and h
 --check looks whether the next open step is done: it asks name servers, parent zones and doors. It
 marks what is done with the time, skips what still waits, and stops at the first step that is not
 done, with what is missing. Mark what cannot be seen from outside by hand (--done). Progress is
-saved in .upperpath/ beside the estate file, separately for each --only.`,
+saved in .upperpath/ beside the estate file, separately for each --only.
+
+--back shows how a step is undone: what to type where, with the previous values and TTLs, and what
+that costs. It is played first, so you know what breaks. With --check, it looks whether everything
+is as it was before, and has the step open again.
+
+An error in the plan keeps the runbook NOT READY, unless one of its own steps fixes it.`,
 		Example: `  upperpath runbook
   upperpath runbook --start 2026-12-01T09:00:00+01:00
   upperpath runbook --format html > runbook.html
   upperpath runbook --check --from stage/stage.yaml
   upperpath runbook --done 2
-  upperpath runbook --undo 2`,
+  upperpath runbook --undo 2
+  upperpath runbook --back 2
+  upperpath runbook --back 2 --check`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {
@@ -65,6 +76,7 @@ saved in .upperpath/ beside the estate file, separately for each --only.`,
 		"check whether the next open steps are done, and mark those that are")
 	f.IntVar(&o.done, "done", 0, "mark the step with this `NUMBER` as done, unchecked")
 	f.IntVar(&o.undo, "undo", 0, "mark the step with this `NUMBER` as not done")
+	f.IntVar(&o.back, "back", 0, "show how the step with this `NUMBER` is undone, and what that costs")
 	f.BoolVar(&o.anew, "anew", false,
 		"rebuild the runbook from the present plan; what is done stays done")
 	return c
@@ -89,12 +101,12 @@ func (p *program) runRunbook(
 	if err != nil {
 		return err
 	}
-	faults := errorsOf(made)
-	if begun { // what was changed since is a part of it
-		faults = nil
+	if o.back > 0 {
+		return p.wayBack(ctx, e, made, vantage, out, o, book, begin)
 	}
-	if o.check && len(faults) > 0 {
-		if err := p.show(report.Runbook(book, nil, faults, p.now()), out); err != nil {
+	ready := report.ReadyOf(made, book)
+	if o.check && len(ready.Faults) > 0 && !begun {
+		if err := p.show(report.Runbook(book, nil, ready, p.now()), out); err != nil {
 			return err
 		}
 		return ended{code: exitFindings}
@@ -123,13 +135,15 @@ func (p *program) runRunbook(
 			return err
 		}
 	}
-	if err := p.show(report.Runbook(book, progress, faults, p.now()), out); err != nil {
+	ready = report.ReadyOf(made, book)
+	ready.Adopted = o.adopted
+	if err := p.show(report.Runbook(book, progress, ready, p.now()), out); err != nil {
 		return err
 	}
 	switch {
 	case checkErr != nil:
 		return checkErr
-	case progress != nil && progress.Open != nil, len(faults) > 0:
+	case progress != nil && progress.Open != nil, len(ready.Faults) > 0:
 		return ended{code: exitFindings}
 	}
 	return nil
@@ -142,14 +156,76 @@ func mark(number int, do func() error) error {
 	return do()
 }
 
-func errorsOf(made *plan.Plan) []string {
-	var all []string
-	for _, f := range made.Findings {
-		if f.Severity == finding.Error {
-			all = append(all, f.Says.String())
+// wayBack shows how a step is undone; with --check it looks whether it is.
+func (p *program) wayBack(
+	ctx context.Context,
+	e *files.Estate,
+	made *plan.Plan,
+	vantage *vantageOptions,
+	out *output,
+	o *runbookOptions,
+	book *runbook.Book,
+	begin func() *runbook.Book,
+) error {
+	t, err := book.Task(o.back)
+	if err != nil {
+		return ended{exitUsage, err}
+	}
+	if o.check && !t.IsDone() {
+		return ended{exitUsage, fmt.Errorf("step %d: %w", t.Number, runbook.ErrNotDone)}
+	}
+	var typed [][]world.Row
+	for i := range book.Tasks {
+		if o := &book.Tasks[i]; o.IsDone() || o.Number == t.Number {
+			typed = append(typed, o.Typed)
 		}
 	}
-	return all
+	back := made.BackNow(typed, t.Undo)
+	back.Keeps = t.IsDone() && plan.Lasting(t.Typed)
+	var looked *report.Undone
+	if o.check {
+		w, err := vantage.open(e)
+		if err != nil {
+			return err
+		}
+		defer w.Close()
+		missing, unseen := runbook.Look(ctx, p.asker(made, w), t.Restored)
+		looked = &report.Undone{Missing: sentences(missing), Unseen: sentences(unseen)}
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if len(t.Restored) > 0 && len(missing)+len(unseen) == 0 {
+			key := t.Key
+			_, err := p.changeBook(context.WithoutCancel(ctx), e, begin, &runbookOptions{},
+				func(b *runbook.Book) error {
+					for i := range b.Tasks {
+						if b.Tasks[i].Key == key && b.Tasks[i].IsDone() {
+							return b.Unmark(i + 1)
+						}
+					}
+					return nil // somebody was faster
+				})
+			if err != nil {
+				return err
+			}
+		}
+	}
+	if err := p.show(report.Back(book, t, back, looked, p.now()), out); err != nil {
+		return err
+	}
+	if looked != nil && len(looked.Missing)+len(looked.Unseen) > 0 ||
+		finding.Count(back.Breaks, finding.Error) > 0 {
+		return ended{code: exitFindings}
+	}
+	return nil
+}
+
+func sentences(all []fact.Sentence) []string {
+	var texts []string
+	for _, s := range all {
+		texts = append(texts, s.String())
+	}
+	return texts
 }
 
 // beginning gives the runbook of the present plan.
@@ -179,7 +255,8 @@ func bookFrom(kept *runbook.Book, begin func() *runbook.Book, o *runbookOptions)
 		return begin()
 	case o.anew:
 		fresh := begin()
-		fresh.Adopt(kept)
+		adopted := fresh.Adopt(kept)
+		o.adopted = &adopted
 		if o.start == "" {
 			fresh.StartAt(kept.Start)
 		}
@@ -275,17 +352,21 @@ func (p *program) proceedAt(
 	w *live.Client,
 	book *runbook.Book,
 ) (runbook.Progress, error) {
-	asker := &live.Asker{
-		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true},
-		Judge:    chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards},
-		Goals:    made.Goal,
-	}
 	meter := p.progress("checking the next steps", 0, "")
 	defer meter.done()
-	progress, err := book.Proceed(ctx, asker, p.now())
+	progress, err := book.Proceed(ctx, p.asker(made, w), p.now())
 	if broken := w.Broken(); broken != nil && err == nil && len(progress.Done) == 0 &&
 		len(progress.Unseen) > 0 {
 		return progress, failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
 	}
 	return progress, err
+}
+
+// asker asks what a runbook expects, from a vantage.
+func (p *program) asker(made *plan.Plan, w *live.Client) *live.Asker {
+	return &live.Asker{
+		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true},
+		Judge:    chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards},
+		Goals:    made.Goal,
+	}
 }

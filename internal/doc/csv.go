@@ -4,6 +4,7 @@ import (
 	"encoding/csv"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/wording"
@@ -173,5 +174,5 @@ func stepRow(s Step) []string {
 		facts = append(facts, f.Name+": "+f.Value.String())
 	}
 	return []string{fmt.Sprint(s.Number), s.Box, s.Says.String(),
-		strings.Join(append(facts, s.Copy...), "; ")}
+		strings.Join(slices.Concat(facts, s.Undo, s.Copy), "; ")}
 }

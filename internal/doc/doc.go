@@ -294,6 +294,8 @@ type Step struct {
 	Box    string // a box to tick: "open", "done" or "failed"; "" for none
 	Facts  []Fact
 	Copy   []string // lines to copy or to compare
+	Undo   []string // lines that take it back
+	Rest   string   // the command that shows those, where they are many
 }
 
 // Fact is a value with its name.

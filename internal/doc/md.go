@@ -268,10 +268,12 @@ func (m *mdWriter) step(p Step) {
 	for _, f := range p.Facts {
 		m.fact(f, space)
 	}
-	if len(p.Copy) > 0 {
-		m.code(p.Copy, space)
-		m.print("")
-		m.last = nil
+	for _, lines := range [][]string{p.Undo, p.Copy} {
+		if len(lines) > 0 {
+			m.code(lines, space)
+			m.print("")
+			m.last = nil
+		}
 	}
 }
 

@@ -311,10 +311,27 @@ func (t *textWriter) step(p Step) {
 	for _, f := range p.Facts {
 		t.fact(f, space, leastName)
 	}
+	all, rest := p.Undo, ""
+	if len(all) > mostUndo {
+		all, rest = all[:leastUndo], fmt.Sprintf("and %d more lines: %s", len(p.Undo)-leastUndo, p.Rest)
+	}
+	indent := space + strings.Repeat(" ", leastName+1)
+	for _, line := range all {
+		t.print(indent + t.style.paint(line, text.FgHiBlack))
+	}
+	if rest != "" {
+		t.lines(Phrase(rest), indent, indent)
+	}
 	for _, line := range p.Copy {
 		t.print(space + "  " + line)
 	}
 }
+
+// How many lines that take a step back are shown, and how many where they are more.
+const (
+	mostUndo  = 4
+	leastUndo = 2
+)
 
 // widest is how wide a column of names has to be.
 func widest(facts []Fact) int {

@@ -176,7 +176,7 @@ func planDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string
 		"straighten": Straightened(straightened, "rules.csv", false),
 		"choices":    Considered(choices),
 		"tries":      Tries(tries),
-		"runbook":    Runbook(RunbookOf(p, "", now), nil, nil, now),
+		"runbook":    Runbook(RunbookOf(p, "", now), nil, Ready{}, now),
 		"halfway":    halfway(t, p),
 		"await":      waiting(t, p, spoils),
 	}
@@ -203,7 +203,7 @@ func halfway(t *testing.T, p *plan.Plan) doc.Doc {
 		Missing: []fact.Sentence{fact.Plain("old.example A is 192.0.2.1")},
 		Unseen:  []fact.Sentence{fact.Plain("ns1.old-host.example did not answer")},
 		Waiting: []runbook.Waiting{{Number: 4, Until: now.Add(time.Hour)}}}
-	return Runbook(b, progress, nil, now)
+	return Runbook(b, progress, Ready{}, now)
 }
 
 func surveyDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]doc.Doc {

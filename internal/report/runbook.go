@@ -1,6 +1,8 @@
 package report
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"slices"
 	"strings"
@@ -22,6 +24,7 @@ const clockForm = "Mon 2 Jan 15:04 MST"
 // RunbookOf makes the runbook of a plan: its steps in words, place by place, with the values to
 // copy.
 func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
+	backs := doc.Scrubbed(p.Backs())
 	p = doc.Scrubbed(p) // it is kept, and read by others
 	planned := p.Tasks()
 	var tasks []runbook.Task
@@ -40,14 +43,23 @@ func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
 			Wait:     t.Step.Wait,
 			Idle:     slices.Contains(idle, t.Step.Kind),
 			Shows:    taskShows(t),
-			Back:     taskBack(t),
 			Expects:  t.Expects,
+			Typed:    p.RowsOf(t),
+			Means:    sumOf(p.Means(t)),
 		}
+		back := backs[t.Number-1]
+		for _, r := range back.Rows {
+			if r.Place == t.Place {
+				made.Undo = append(made.Undo, r)
+			}
+		}
+		made.Back = words.Undo(t.Step.Kind, len(made.Undo), back.Lasts, back.Keeps, back.Breaks)
+		made.Restored = back.Expects[t.Place]
 		if t.Step.Kind == act.RaiseTTLs {
 			made.Delay, made.Wait = t.Step.Wait, 0
 		}
 		for n, before := range planned[:i] {
-			if slices.Contains(t.Step.After, before.Step.Kind) && related(before, t) {
+			if slices.Contains(t.Step.Needs, before.Number) {
 				made.After = append(made.After, n+1)
 			}
 		}
@@ -56,15 +68,16 @@ func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
 	return runbook.New(p.Canonical, scope, tasks, start)
 }
 
-// related reports whether one task has to wait for another: not where both are about zones, and
-// share none.
-func related(before, t plan.Task) bool {
-	if len(before.Step.Zones) == 0 || len(t.Step.Zones) == 0 {
-		return true
+// sumOf stands for lines; "" for none.
+func sumOf(lines []string) string {
+	if len(lines) == 0 {
+		return ""
 	}
-	return slices.ContainsFunc(before.Step.Zones, func(z string) bool {
-		return slices.Contains(t.Step.Zones, z)
-	})
+	sum := sha256.New()
+	for _, line := range lines {
+		sum.Write([]byte(line))
+	}
+	return hex.EncodeToString(sum.Sum(nil)[:8])
 }
 
 // taskKey stands for a task in every plan that has it.
@@ -72,6 +85,9 @@ func taskKey(t plan.Task) string {
 	name := stepNames[t.Step.Kind]
 	if t.Step.Round > 1 {
 		name += fmt.Sprintf("-%d", t.Step.Round)
+	}
+	if t.Step.Wave > 0 {
+		name += fmt.Sprintf("@%d", t.Step.Wave)
 	}
 	if t.Step.Kind == act.MakeChanges && len(t.Lines) == 0 && len(t.Entries) > 0 {
 		name = "delete"
@@ -142,18 +158,18 @@ func taskText(t plan.Task, several bool) string {
 		if len(t.Lines) == 0 {
 			return fmt.Sprintf("At %s, delete the forwarding of %s right before its records change.",
 				t.Place,
-				zones) + words.Waves(t.Step)
+				zones)
 		}
 		order := ", from top to bottom"
 		if len(t.Zones) > 1 {
 			order = ", each zone from top to bottom"
 		}
 		return fmt.Sprintf("At %s, make %s of %s%s.", t.Place,
-			words.The(steps(t.Lines), "", "change"), zones, order) + words.Waves(t.Step)
+			words.The(steps(t.Lines), "", "change"), zones, order)
 	case act.GetCertificates, act.CertifyNew:
 		return fmt.Sprintf("Get the certificates of %s at %s.", zones, t.Place)
 	case act.PlaceRedirects:
-		if t.Entries[0].Kind == world.Config {
+		if len(t.Entries) > 0 && t.Entries[0].Kind == world.Config {
 			return words.Format("Put the redirects in place at %s: %s.", t.Place,
 				doc.Command(words.Writes(t.Entries[0].Fields[0])))
 		}
@@ -287,27 +303,39 @@ func taskShows(t plan.Task) string {
 	return ""
 }
 
-// taskBack says how a task is taken back.
-func taskBack(t plan.Task) string {
-	if len(t.Lines) == 0 && len(t.Entries) > 0 && t.Step.Back == act.TypeOldValues {
-		return "Type them there again."
-	}
-	return backText(t.Step.Back)
+// Ready says whether a runbook may be worked through: which errors of the plan no step mends, and
+// which some do; and what became of a former one, where it was made anew.
+type Ready struct {
+	Faults  []string
+	Mended  []string
+	Adopted *runbook.Adopted
 }
 
-func backText(w act.Way) string {
-	return map[act.Way]string{
-		act.TypeOldValues: words.Format(
-			"Type the previous values again: the saved survey has them (`upperpath survey --list`)."),
-		act.OldServers: "Set the previous name servers again; they still answer.",
-		act.Unclaim:    "Remove the hosts there.",
-		act.OldDS:      "Publish the DS record again, while the zone is still signed with its key.",
-	}[w]
+// ReadyOf gives the errors of a plan as they stand in the way of its runbook.
+func ReadyOf(p *plan.Plan, b *runbook.Book) Ready {
+	var r Ready
+	keys := map[int]string{} // of the first task of each step
+	for _, t := range p.Tasks() {
+		if keys[t.Number] == "" {
+			keys[t.Number] = taskKey(t)
+		}
+	}
+	for _, e := range p.Errors() {
+		at := slices.IndexFunc(b.Tasks, func(t runbook.Task) bool { return t.Key == keys[e.Step] })
+		if e.Step == 0 || at < 0 {
+			r.Faults = append(r.Faults, e.Finding.Says.String())
+			continue
+		}
+		r.Mended = append(r.Mended, fmt.Sprintf(words.MendedByStep, e.Finding.Code,
+			e.Finding.Says.String(), at+1))
+	}
+	return r
 }
 
 // Runbook is a runbook as it stands, with what came of checking it where that was done. What stands
 // in the way of it is said first.
-func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Time) doc.Doc {
+func Runbook(b *runbook.Book, p *runbook.Progress, ready Ready, now time.Time) doc.Doc {
+	faults := ready.Faults
 	done := b.DoneCount()
 	scope := ""
 	if b.Scope != "" {
@@ -346,7 +374,7 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 		v.Next = doc.Cat(doc.Phrasef(words.StepThen, next.Number, next.Says),
 			doc.Copy("upperpath runbook --check"))
 	}
-	blocks := []doc.Block{v}
+	blocks := append([]doc.Block{v}, readyBlocks(b, ready)...)
 	if p != nil {
 		blocks = append(blocks, progressBlocks(b, p, now)...)
 	}
@@ -365,6 +393,37 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 	d.Blocks = doc.Of(append(blocks, data)...)
 	d.Data = runbookData(b)
 	return d
+}
+
+// readyBlocks lists what stands in the way, what steps mend, and what became of a former runbook.
+func readyBlocks(b *runbook.Book, r Ready) []doc.Block {
+	var blocks []doc.Block
+	list := func(title string, tone doc.Tone, all []string) {
+		var items []doc.Text
+		for _, one := range all {
+			items = append(items, doc.Phrase(one))
+		}
+		if len(items) > 0 {
+			blocks = append(blocks, doc.List{Title: title, Items: items, Tone: tone,
+				More: doc.Command("--format json") + " has them all"})
+		}
+	}
+	list("What no step fixes", doc.Failed, r.Faults)
+	list("What steps of this runbook fix", doc.Warned, r.Mended)
+	if r.Adopted == nil {
+		return blocks
+	}
+	said := func(numbers []int) []string {
+		var all []string
+		for _, n := range numbers {
+			all = append(all, fmt.Sprintf("step %d: %s", n, b.Tasks[n-1].Says))
+		}
+		return all
+	}
+	list("Open again: what is typed there has changed since it was done", doc.Warned,
+		said(r.Adopted.Again))
+	list("Done before, and not in the present plan any more", doc.Plain, said(r.Adopted.Kept))
+	return blocks
 }
 
 // openVerdict says why a check stopped, and what to do.
@@ -445,6 +504,11 @@ func taskBlock(t *runbook.Task, times runbook.Times, p *runbook.Progress, now ti
 			s.Facts = append(s.Facts, doc.Fact{Name: name, Value: doc.Phrase(value)})
 		}
 	}
+	undo := func() {
+		fact("undo", t.Back)
+		s.Undo, s.Rest = words.UndoRows(t.Undo, unicodeName),
+			doc.Command(fmt.Sprintf("upperpath runbook --back %d", t.Number))
+	}
 	if t.IsDone() {
 		how := ", its check passed"
 		if t.ByHand {
@@ -453,9 +517,11 @@ func taskBlock(t *runbook.Task, times runbook.Times, p *runbook.Progress, now ti
 			how = ", the wait was over"
 		}
 		fact("done", clock(t.Done)+how)
-		if !times.Until.IsZero() && times.Until.After(now) && !t.Idle {
-			fact("wait", "until "+clock(times.Until))
+		if !times.Until.IsZero() && !t.Idle {
+			fact("wait", fmt.Sprintf("%s, until %s", wording.DurationUp(t.Wait), clock(times.Until)))
 		}
+		fact("check", t.Shows)
+		undo()
 		return s
 	}
 	fact("at", t.Provider)
@@ -472,7 +538,7 @@ func taskBlock(t *runbook.Task, times runbook.Times, p *runbook.Progress, now ti
 			"not visible from outside; mark it: "+
 				doc.Command(fmt.Sprintf("upperpath runbook --done %d", t.Number)))
 	}
-	fact("undo", t.Back)
+	undo()
 	s.Copy = t.Copy
 	return s
 }
@@ -501,7 +567,7 @@ func taskRow(t *runbook.Task, times runbook.Times, p *runbook.Progress) []string
 		times.From.UTC().Format(time.RFC3339),
 		until,
 		t.Shows,
-		doc.Unmarked(t.Back),
+		strings.Join(append(words.UndoRows(t.Undo, unicodeName), doc.Unmarked(t.Back)), "; "),
 	}
 }
 

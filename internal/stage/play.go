@@ -25,8 +25,9 @@ import (
 // as they were told; they hold a certificate once they were told to get it.
 type Player struct {
 	*Stage
-	plan *plan.Plan
-	now  Scene
+	plan  *plan.Plan
+	first Scene // as it was when the play began
+	now   Scene
 	rows []world.Row                   // entries that were typed so far
 	told atomic.Pointer[predict.Typed] // what comes of them
 }
@@ -43,7 +44,7 @@ func Play(today Scene, p *plan.Plan) (*Player, error) {
 	if err != nil {
 		return nil, err
 	}
-	player := &Player{plan: p, now: today}
+	player := &Player{plan: p, first: today, now: today}
 	nothing := p.Told(nil)
 	player.told.Store(&nothing)
 	player.now.Remember = false
@@ -134,6 +135,87 @@ func (p *Player) Do(t plan.Task) error {
 	return p.SetNames(p.now)
 }
 
+// Undo types rows that take something back on the stage. A DS record that is published again is the
+// one that was there. An error comes back where a record cannot be read.
+func (p *Player) Undo(rows []world.Row) error {
+	for _, r := range rows {
+		switch {
+		case r.IsRecord():
+			name, err := record.Name(r.Label, r.Zone)
+			if err != nil {
+				return fmt.Errorf("playing %s: %w", r, err)
+			}
+			if err := p.line(plan.Line{Name: name, Type: r.Type, TTL: r.TTL, Do: act.Action(r.Do),
+				Was: r.Was, Value: r.Value, Dotted: inFull(r.Type, r.Value)}); err != nil {
+				return err
+			}
+			continue
+		case r.Kind == world.DSEntry:
+			p.publish(r.Domain)
+		case r.Kind == world.NameServers:
+			var servers []string
+			for _, f := range r.Fields {
+				servers = append(servers, f.Value)
+			}
+			if err := p.delegate(r.Domain, servers); err != nil {
+				return err
+			}
+		}
+		p.rows = append(p.rows, r)
+	}
+	told := p.plan.Told(p.rows)
+	p.told.Store(&told)
+	return p.SetNames(p.now)
+}
+
+// inFull gives a value that forms show as zone files have it.
+func inFull(kind, value string) string {
+	full, err := record.Value(kind, value)
+	if err != nil || value == "" {
+		return record.Dotted(kind, value)
+	}
+	return full
+}
+
+// publish has the parent of a zone name the DS record again that it named when the play began.
+func (p *Player) publish(zone string) {
+	name := dns.Fqdn(zone)
+	if how, signed := p.now.Signed[name]; signed {
+		how.NoDS = p.first.Signed[name].NoDS
+		p.now.Signed[name] = how
+	}
+	var comes []dns.RR
+	add := func(all []Zone) {
+		for _, z := range all {
+			for _, rr := range z.Records {
+				if isSet(rr, zone, dns.TypeDS) && !slices.ContainsFunc(comes, func(o dns.RR) bool {
+					return dns.IsDuplicate(o, rr)
+				}) {
+					comes = append(comes, rr)
+				}
+			}
+		}
+	}
+	add(p.first.Zones)
+	for _, n := range p.first.NameServers {
+		add(n.Zones)
+	}
+	put := func(all []Zone) {
+		for i := range all {
+			for _, rr := range comes {
+				if dns.IsSubDomain(all[i].Origin, name) && !strings.EqualFold(all[i].Origin, name) {
+					all[i].Records = append(slices.Clip(all[i].Records), rr)
+				}
+			}
+		}
+	}
+	p.edit(func(rr dns.RR) bool { return isSet(rr, zone, dns.TypeDS) }, nil)
+	put(p.now.Zones)
+	for _, n := range p.now.NameServers {
+		put(n.Zones)
+	}
+}
+
 func isSet(rr dns.RR, name string, kind uint16) bool {
 	return strings.EqualFold(rr.Header().Name, dns.Fqdn(name)) && rr.Header().Rrtype == kind
 }
@@ -221,7 +303,8 @@ func (p *Player) line(l plan.Line) error {
 			}
 		}
 	}
-	if l.Value == "" {
+	alias := values
+	if l.Value == "" || l.Do == act.Remove {
 		values = nil
 	}
 	var comes []dns.RR
@@ -233,7 +316,12 @@ func (p *Player) line(l plan.Line) error {
 		comes = append(comes, rr)
 	}
 	goes := func(dns.RR) bool { return false }
-	switch was := record.Dotted(l.Type, l.Was); {
+	switch was := inFull(l.Type, l.Was); {
+	case l.Type == record.Alias && l.Was != "":
+		goes = func(rr dns.RR) bool {
+			a, is := rr.(*dns.A)
+			return is && isSet(rr, l.Name, dns.TypeA) && slices.Contains(alias, a.A.String())
+		}
 	case l.Do == act.Lower || l.Do == act.Raise:
 		goes = func(rr dns.RR) bool {
 			return slices.ContainsFunc(comes, func(c dns.RR) bool { return dns.IsDuplicate(c, rr) })

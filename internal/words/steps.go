@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -43,7 +42,16 @@ func Field(f act.Field) string {
 func Writes(f act.Field) string { return "upperpath write " + f.Software + " --carrier " + f.Holds }
 
 // Step says what is done in a step, with commands marked.
-func Step(s act.Step) string { return stepText(s) + partText(s) }
+func Step(s act.Step) string { return OfWave(s) + stepText(s) + partText(s) }
+
+// OfWave says to which wave a step belongs, in front of what is done; "" where all waves move
+// together, or where the step says so itself.
+func OfWave(s act.Step) string {
+	if s.Wave == 0 || s.Kind == act.AuditDoors {
+		return ""
+	}
+	return fmt.Sprintf("Wave %d: ", s.Wave)
+}
 
 // The gives a number of things that are known: "the change", or "the first 3 changes".
 func The(n int, which, noun string) string {
@@ -163,7 +171,7 @@ func stepText(s act.Step) string {
 			"Make %s in %s, each zone from top to bottom: `upperpath write sheet`.",
 			The(s.Count, "", "change"),
 			wording.Count(len(s.Zones), "zone"),
-		) + Waves(s) + darkText(s)
+		) + darkText(s)
 	case act.WaitForTTLs:
 		return format("Wait %s, until no resolver gives previous answers any more%s",
 			wording.DurationUp(s.Wait), holdsText(s))
@@ -180,6 +188,11 @@ func stepText(s act.Step) string {
 			strings.Join(late, "; "),
 		)
 	case act.AuditDoors:
+		if s.Wave > 0 && len(s.Zones) > 0 {
+			return fmt.Sprintf("Audit every door of wave %d: ", s.Wave) +
+				doc.Command(fmt.Sprintf("upperpath audit --only wave:%d", s.Wave)) +
+				". The next wave moves only then."
+		}
 		return format("Audit every door: `upperpath audit`.")
 	case act.RaiseTTLs:
 		return format(
@@ -304,20 +317,6 @@ func Loss(l zone.Loss) string {
 // Gap says for how long visitors meet a warning.
 const Gap = "From the moment the name points there until the certificate is issued, usually for " +
 	"some minutes, everybody who comes by https meets a warning."
-
-// Waves says that several waves change together, and how one goes first, as a sentence behind
-// others.
-func Waves(s act.Step) string {
-	if len(s.Waves) == 0 {
-		return ""
-	}
-	var all []string
-	for _, w := range s.Waves {
-		all = append(all, strconv.Itoa(w))
-	}
-	return format(" Waves %s change together; to move one first: `upperpath runbook --only wave:%s`.",
-		wording.And(all), all[0])
-}
 
 // darkText says which hosts nobody answers meanwhile, why, and for how long.
 func darkText(s act.Step) string {

@@ -84,6 +84,21 @@ const (
 	StepUnseen    = " Step %d: nobody answered whether it is done."
 	StepOpen      = " Step %d is not done."
 	AllStepsDoneB = "All %s are done: %s."
+	MendedByStep  = "%s: %s Step %d fixes it."
+	ThenLookAgain = " On from there: "
+
+	NothingToUndo = "Nothing was typed in step %d, so there is nothing to undo."
+	StepBack      = "%s undo step %d."
+	BackBreaks    = "Undoing step %d now breaks something: %s."
+	BackNotDone   = "Step %d is not done, so there is nothing to undo yet. This is how it would be."
+	BackThen      = "Type what follows, from top to bottom; then "
+	BackSeen      = "Step %d is undone: everything is as it was before. The runbook has it as open again."
+	BackMissing   = "Step %d is not undone yet."
+	BackUnseen    = "Nobody answered whether step %d is undone."
+	BackHidden    = "Whether step %d is undone cannot be seen from outside. Once it is: "
+	BackLasts     = "Some still meet what was there in between for up to %s."
+	BackKeeps     = "Browsers keep the permanent redirects that they have met, whatever is undone."
+	BackLater     = "Done after it, and hanging on it: %s."
 )
 
 // Verdicts for clients.

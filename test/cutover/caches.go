@@ -100,32 +100,33 @@ func (pl *Player) remember() {
 // anywhere else than whoever asks now.
 func (pl *Player) Run(p *plan.Plan, tasks []plan.Task) []string {
 	var broken []string
-	over := map[act.StepKind]int{}
+	over := map[int]int{} // by step
 	for _, t := range tasks {
 		begin := pl.clock
-		for _, kind := range t.Step.After {
-			begin = max(begin, over[kind])
+		for _, n := range t.Step.Needs {
+			begin = max(begin, over[n])
 		}
 		if t.Step.Kind == act.RaiseTTLs {
 			begin += t.Step.Wait
 		}
 		pl.clock = begin
 		if t.Step.Kind == act.AuditDoors {
-			broken = append(broken, pl.stillHeld(p)...)
+			broken = append(broken, pl.stillHeld(p, t.Step.Zones)...)
 		}
 		broken = append(broken, pl.Type(t)...)
-		over[t.Step.Kind] = max(over[t.Step.Kind], pl.clock+t.Step.Wait)
+		over[t.Number] = max(over[t.Number], pl.clock+t.Step.Wait)
 	}
 	return broken
 }
 
-// stillHeld says which doors some are led from to elsewhere than whoever asks now.
-func (pl *Player) stillHeld(p *plan.Plan) []string {
+// stillHeld says which doors of zones, or of all, some are led from to elsewhere than whoever asks
+// now.
+func (pl *Player) stillHeld(p *plan.Plan, zones []string) []string {
 	var all []string
 	for _, c := range pl.caches {
 		seen := pl.behind(c)
 		for _, d := range p.Domains() {
-			if d.State == "moved" {
+			if d.State == "moved" || len(zones) > 0 && !slices.Contains(zones, d.Name.String()) {
 				continue
 			}
 			for _, h := range d.Hosts() {

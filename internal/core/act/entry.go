@@ -15,6 +15,7 @@ type Entry struct {
 	Reasons []Reason
 	Check   expect.Expectation // what shows that it worked
 	Star    *Pointed
+	Before  []Field // of what is taken out: what stands in its boxes, as far as it was seen
 }
 
 // Field is one box of a form with what is typed into it.

@@ -76,11 +76,12 @@ type Step struct {
 	Partial  []string           // zones of which not everything was seen
 	Count    int                // of what is done
 	Round    int                // of the changes of what leaves others
-	After    []StepKind         // what has to be done before
+	Needs    []int              // numbers of the steps to be done before, from 1
+	Places   []string           // carriers at whose pages it is done, in this order; none: everywhere
+	Wave     int                // of the domains that it is about; 0: of all
 	Wait     int                // how long to wait then, in seconds
 	Holds    *Remembered        // what is waited for longest
 	Unknown  bool               // the TTL that decides on it is not known, and may be longer
-	Waves    []int              // that change together, where there are several
 	Dark     []string           // hosts that nobody answers while it is done
 	DarkAt   []string           // whose forwarding goes, host by host
 	DarkFor  int                // for how long at most, in seconds

@@ -159,7 +159,7 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 			}
 		}
 		if row.WithZone {
-			k.Entries = append(k.Entries, forwardsToDelete(c, z)...)
+			k.Entries = append(k.Entries, forwardsToDelete(t, c, z)...)
 		}
 	}
 	if row.Configured && open {
@@ -414,7 +414,7 @@ func costs(w *predict.Prediction, to web.URL) act.Reason {
 
 // forwardsToDelete gives the forwardings of hosts that leave a form: their addresses were seen
 // there.
-func forwardsToDelete(c *estate.Carrier, z zone.Zone) []act.Entry {
+func forwardsToDelete(t typing, c *estate.Carrier, z zone.Zone) []act.Entry {
 	var all []act.Entry
 	for _, h := range z.Domain.Hosts() {
 		for _, ch := range z.Changes {
@@ -427,7 +427,8 @@ func forwardsToDelete(c *estate.Carrier, z zone.Zone) []act.Entry {
 					all = append(
 						all,
 						act.Entry{Action: act.Remove, Kind: world.Forward, Domain: z.Name,
-							Fields:  []act.Field{{Name: "from", Value: h.String()}},
+							Fields:  []act.Field{{Name: world.FieldFrom, Value: h.String()}},
+							Before:  forwardsToday(t, z, h),
 							Reasons: []act.Reason{{Why: act.DeleteBefore, Name: h.String()}}, Check: lookAt(h)},
 					)
 				}
@@ -435,6 +436,24 @@ func forwardsToDelete(c *estate.Carrier, z zone.Zone) []act.Entry {
 		}
 	}
 	return all
+}
+
+// forwardsToday gives what stands in the boxes of a forwarding, as far as its door showed it.
+func forwardsToday(t typing, z zone.Zone, h web.Host) []act.Field {
+	fields := []act.Field{{Name: world.FieldFrom, Value: h.String()}}
+	seen := t.seen.Last[z.Name]
+	if seen == nil {
+		return fields
+	}
+	for _, ch := range seen.Chains {
+		first := ch.Hops[0]
+		if ch.Probe != chain.Root || ch.Entry.Host() != h || first.Location == "" {
+			continue
+		}
+		return append(fields, act.Field{Name: world.FieldTo, Value: first.Location},
+			act.Field{Name: world.FieldKind, Value: fmt.Sprint(first.Status)})
+	}
+	return fields
 }
 
 // claimEntries gives the hosts that a platform has to be told of.

@@ -71,6 +71,9 @@ func (in Input) plan(rules bool) *Plan {
 	p.Steps = stepsOf(p.Zones, p.Carriers, p.Certificates)
 	p.meant = w
 	typed := p.Typed()
+	p.outlast(p.today)
+	p.inOrder(typed.Sheets)
+	p.Steps = merged(p.Steps)
 	played, state := p.play(typed, true)
 	p.Played = playedOf(p, typed.Sheets, seen)
 	p.Web = w.From(predict.Typed{State: state, Otherwise: asMeant})
@@ -224,9 +227,5 @@ func unseenZones(v *survey.Survey, zones []zone.Zone) act.Found {
 // earlierZones checks the zones that earlier waves have moved: what they did is taken as done, and
 // looked at.
 func earlierZones(in Input, seen zone.Surveys, w *predict.Prediction) act.Found {
-	var f act.Found
-	for _, d := range earlierOf(in, w) {
-		f.Findings = append(f.Findings, zone.AfterMove(in.known(), seen, d)...)
-	}
-	return f
+	return act.Found{Findings: zone.AfterMove(in.known(), seen, earlierOf(in, w))}
 }

@@ -67,9 +67,6 @@ func (p *Plan) Play(t Typed) []finding.Finding {
 // that their rows made old.
 func (p *Plan) play(t Typed, waits bool) ([]finding.Finding, *world.World) {
 	pl := newPlayer(p)
-	if waits {
-		p.outlast(pl.world)
-	}
 	var turning []deed
 	pl.watch = world.NewWatch(pl.world, pl.wishes())
 	begun, number := false, 0 // some record changes
@@ -91,15 +88,16 @@ func (p *Plan) play(t Typed, waits bool) ([]finding.Finding, *world.World) {
 		case s.Kind == act.RaiseTTLs && !pl.ended:
 			pl.zonesAfter(false)
 		case s.Kind == act.AuditDoors:
-			pl.outlived()
+			pl.outlived(s)
 		case s.Kind == act.CopyZones:
 			pl.copied(s.Zones, t.Copies)
 		}
+		if turns := slices.Contains([]act.StepKind{act.LeaveAliases, act.MakeChanges,
+			act.CopyZones}, s.Kind); turns && !begun {
+			pl.lowered()
+			begun = true
+		}
 		for _, d := range deeds {
-			if !begun && d.rows[0].IsRecord() && s.Kind != act.LowerTTLs {
-				pl.lowered()
-				begun = true
-			}
 			act1(d.rows)
 		}
 	})
@@ -139,7 +137,7 @@ func newPlayer(p *Plan) *player {
 // that is waited between them. What belongs to no step is typed last.
 func (p *Plan) walk(w *world.World, t Typed, step func(i int, s act.Step, deeds []deed)) {
 	byStep := deedsOf(p, t.Sheets)
-	over := map[act.StepKind]int{} // when steps of a kind are done and waited for
+	over := make([]int, len(p.Steps)) // when steps are done and waited for
 	rest := func() { step(len(p.Steps), act.Step{}, byStep[len(p.Steps)]) }
 	raised := slices.ContainsFunc(p.Steps, func(s act.Step) bool { return s.Kind == act.RaiseTTLs })
 	for i, s := range p.Steps {
@@ -147,8 +145,8 @@ func (p *Plan) walk(w *world.World, t Typed, step func(i int, s act.Step, deeds 
 		if s.Kind == act.RaiseTTLs {
 			rest()
 		}
-		for _, kind := range s.After {
-			begin = max(begin, over[kind])
+		for _, n := range s.Needs {
+			begin = max(begin, over[n-1])
 		}
 		if s.Kind == act.RaiseTTLs {
 			begin += s.Wait
@@ -162,7 +160,9 @@ func (p *Plan) walk(w *world.World, t Typed, step func(i int, s act.Step, deeds 
 			}
 		}
 		step(i, s, byStep[i])
-		over[s.Kind] = max(over[s.Kind], w.Now()+p.Steps[i].Wait)
+		if over[i] = w.Now(); s.Kind != act.RaiseTTLs {
+			over[i] += p.Steps[i].Wait
+		}
 	}
 	if !raised {
 		rest()
@@ -301,12 +301,13 @@ func (pl *player) copied(zones []string, copies map[string][]record.Set) {
 	}
 }
 
-// outlived looks whether anybody still holds what was there before, now that the plan says that
+// outlived looks whether anybody still holds what was there before, now that a step says that
 // nobody does.
-func (pl *player) outlived() {
+func (pl *player) outlived(s act.Step) {
 	for i := range pl.plan.Zones {
 		z := &pl.plan.Zones[i]
-		if z.Domain.State == estate.Moved {
+		if z.Domain.State == estate.Moved ||
+			len(s.Zones) > 0 && !slices.Contains(s.Zones, z.Name) {
 			continue
 		}
 		turns := map[string]bool{}
@@ -370,14 +371,15 @@ func playedOf(p *Plan, sheets []Sheet, seen zone.Surveys) Played {
 
 // player is what is known while sheets are played.
 type player struct {
-	plan  *Plan
-	world *world.World
-	watch *world.Watch
-	seen  zone.Surveys
-	tally finding.Tally
-	said  map[string]bool // what was said already of a subject
-	ended bool            // all records are typed
-	step  int             // that is played, from 1; 0 behind all of them
+	plan    *Plan
+	world   *world.World
+	watch   *world.Watch
+	seen    zone.Surveys
+	tally   finding.Tally
+	said    map[string]bool      // what was said already of a subject
+	ended   bool                 // all records are typed
+	step    int                  // that is played, from 1; 0 behind all of them
+	servers map[[2]string]string // a name server of a zone, by place and zone
 }
 
 // deed is rows that are typed at once, in a step.
@@ -403,7 +405,16 @@ func deedsOf(p *Plan, sheets []Sheet) [][]deed {
 	}
 	all := make([][]deed, len(p.Steps)+2)
 	take := func(step int, line func(Line) bool, entry func(Sheet, act.Entry) bool) {
-		for i, sheet := range sheets {
+		inTurn := identity(len(sheets))
+		if step < len(p.Steps) && len(p.Steps[step].Places) > 1 {
+			places := p.Steps[step].Places
+			slices.SortStableFunc(inTurn, func(a, b int) int {
+				return cmp.Compare(slices.Index(places, sheets[a].Place),
+					slices.Index(places, sheets[b].Place))
+			})
+		}
+		for _, i := range inTurn {
+			sheet := sheets[i]
 			entries[i] = slices.DeleteFunc(entries[i], func(j int) bool {
 				e := sheet.Entries[j]
 				if !entry(sheet, e) {
@@ -413,7 +424,8 @@ func deedsOf(p *Plan, sheets []Sheet) [][]deed {
 				return true
 			})
 		}
-		for i, sheet := range sheets {
+		for _, i := range inTurn {
+			sheet := sheets[i]
 			var rows []world.Row
 			lines[i] = slices.DeleteFunc(lines[i], func(j int) bool {
 				l := &sheet.Lines[j]
@@ -485,6 +497,9 @@ func (p *Plan) entryRow(place string, e act.Entry) world.Row {
 			continue
 		}
 		r.Fields = append(r.Fields, world.Field{Name: world.FieldHosts, Value: p.heldBy(f.Holds)})
+	}
+	for _, f := range e.Before {
+		r.Before = append(r.Before, world.Field{Name: f.Name, Value: f.Value})
 	}
 	return r
 }

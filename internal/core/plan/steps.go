@@ -2,6 +2,7 @@ package plan
 
 import (
 	"slices"
+	"strings"
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/carry"
@@ -12,7 +13,8 @@ import (
 )
 
 // sequence says of each kind of step what has to be done before it, what shows that it worked, and
-// how it is taken back.
+// how it is taken back. Everything else about the order follows from carriers' own steps, from
+// waves, and from what breaks in the world when it is played (order.go).
 var sequence = map[act.StepKind]struct {
 	after []act.StepKind
 	check expect.Kind
@@ -45,15 +47,18 @@ var sequence = map[act.StepKind]struct {
 		back:  act.TypeOldValues,
 	},
 	act.WaitForTTLs: {after: []act.StepKind{act.MakeChanges}},
-	act.SetRecords: {after: []act.StepKind{act.TryRedirects}, check: expect.NoDifference,
+	act.SetRecords: {after: []act.StepKind{act.LowerTTLs, act.OutlastTTLs, act.UntieMail,
+		act.ClaimHosts, act.TryRedirects, act.LeaveOld, act.LeaveAliases}, check: expect.NoDifference,
 		back: act.TypeOldValues},
 	act.ChangeNameServers: {after: []act.StepKind{act.SeeAgreement, act.RemoveDS},
 		check: expect.Survey, back: act.OldServers},
-	act.ClaimAfter:        {after: []act.StepKind{act.MakeChanges}, back: act.Unclaim},
-	act.IssueCertificates: {after: []act.StepKind{act.MakeChanges}, check: expect.Audit},
-	act.ChoosePrimaries:   {after: []act.StepKind{act.IssueCertificates}, check: expect.Audit},
-	act.AuditDoors: {after: []act.StepKind{act.WaitForTTLs, act.LeaveOld},
+	act.ClaimAfter: {after: []act.StepKind{act.MakeChanges, act.SetRecords}, back: act.Unclaim},
+	act.IssueCertificates: {after: []act.StepKind{act.MakeChanges, act.SetRecords},
 		check: expect.Audit},
+	act.ChoosePrimaries: {check: expect.Audit},
+	act.AuditDoors: {after: []act.StepKind{act.RemoveStaleDS, act.WaitForTTLs, act.SetRecords,
+		act.LeaveOld, act.ClaimAfter, act.IssueCertificates, act.ChoosePrimaries, act.DelegateZones,
+		act.CertifyNew, act.TryRedirects}, check: expect.Audit},
 	act.RaiseTTLs: {after: []act.StepKind{act.AuditDoors}, check: expect.NoDifference},
 	act.CopyZones: {after: []act.StepKind{act.LowerTTLs, act.UntieMail, act.MakeEarly},
 		check: expect.Survey},
@@ -72,7 +77,7 @@ var sequence = map[act.StepKind]struct {
 // step completes a step by what holds for all of its kind.
 func step(s act.Step) act.Step {
 	row := sequence[s.Kind]
-	s.After, s.Back = row.after, row.back
+	s.Back = row.back
 	if s.Check.Kind == "" {
 		s.Check.Kind = row.check
 	}
@@ -82,61 +87,84 @@ func step(s act.Step) act.Step {
 	return s
 }
 
-// stepsOf says in which order to carry a plan out, so that no door is dark on the way.
+// work is what steps are made of.
+type work struct {
+	open     []zone.Zone // of domains that have not moved
+	carriers []carry.Carried
+	moves    map[string]bool
+	waves    []int          // in their order; none where there is only one
+	waveOf   map[string]int // by zone
+	// certificates that can be had before their names are led there, of zones that exist, and others
+	early, late, behind []carry.Certificate
+}
+
+// stepsOf says what steps a plan has, in the order in which people think of them: what is looked at
+// first, what prepares the move, the move wave by wave, what ends it.
 func stepsOf(zones []zone.Zone, carriers []carry.Carried,
 	certificates []carry.Certificate) []act.Step {
-	open := slices.DeleteFunc(slices.Clone(zones), func(z zone.Zone) bool {
+	w := work{carriers: carriers, moves: map[string]bool{}, waveOf: map[string]int{}}
+	w.open = slices.DeleteFunc(slices.Clone(zones), func(z zone.Zone) bool {
 		return z.Domain.State == estate.Moved
 	})
-	moved := map[string]bool{}
-	moves, fresh := map[string]bool{}, map[string]bool{}
+	moved, fresh := map[string]bool{}, map[string]bool{}
 	for _, z := range zones {
 		moved[z.Name] = z.Domain.State == estate.Moved
 		fresh[z.Name] = z.New != nil && !moved[z.Name]
-		moves[z.Name] = z.Move != nil
-	}
-	certificates = slices.DeleteFunc(
-		slices.Clone(certificates),
-		func(c carry.Certificate) bool { return c.Domain == "" || moved[c.Domain] },
-	)
-	// of zones that do not exist yet, none can be had before they are delegated
-	var early, late []carry.Certificate
-	for _, c := range certificates {
-		if fresh[c.Domain] {
-			late = append(late, c)
-		} else {
-			early = append(early, c)
+		w.moves[z.Name] = z.Move != nil
+		if !moved[z.Name] && !z.Guest {
+			w.waveOf[z.Name] = z.Domain.Wave
+			w.waves = append(w.waves, z.Domain.Wave)
 		}
 	}
-	return slices.Concat(
-		stepsOfLooking(open, carriers, moves),
-		stepsOfLowering(open),
+	slices.Sort(w.waves)
+	if w.waves = slices.Compact(w.waves); len(w.waves) < 2 {
+		w.waves, w.waveOf = []int{0}, map[string]int{}
+	}
+	for _, c := range certificates {
+		switch {
+		case c.Domain == "" || moved[c.Domain]:
+		case c.When == string(estate.After):
+			w.behind = append(w.behind, c)
+		case fresh[c.Domain]: // none can be had before they are delegated
+			w.late = append(w.late, c)
+		default:
+			w.early = append(w.early, c)
+		}
+	}
+	all := slices.Concat(
+		w.looking(),
+		w.lowering(),
 		stepsOfMail(zones), // in zones that count as moved too
-		stepsOfEarly(open),
-		stepsOfDelegations(open, act.CopyZones, act.SeeAgreement, act.FindDS, act.RemoveDS,
+		w.earlyChanges(),
+		w.delegations(act.CopyZones, act.SeeAgreement, act.FindDS, act.RemoveDS,
 			act.ChangeNameServers, act.LeaveOld),
-		stepsOfTelling(carriers, false),
-		stepsOfPrimaries(carriers, beforeCertificates),
-		stepsOfCertificates(act.GetCertificates, early),
-		stepsOfPrimaries(carriers, beforeRecords),
-		stepsOfRedirects(carriers),
-		stepsOfNew(open),
-		stepsOfCertificates(act.CertifyNew, late),
-		stepsOfRecords(open, carriers),
-		stepsOfTelling(carriers, true),
-		stepsOfEnding(open, carriers, certificates),
-		stepsOfDelegations(open, act.SignAnew),
+		w.telling(0, false),
+		w.primaries(0, beforeCertificates),
+		stepsOfCertificates(act.GetCertificates, w.early),
+		w.primaries(0, beforeRecords),
+		w.redirects(),
+		w.created(),
+		stepsOfCertificates(act.CertifyNew, w.late),
+		w.rounds(),
 	)
+	for _, wave := range w.waves {
+		all = slices.Concat(all, w.records(wave), w.telling(wave, true), w.issued(wave),
+			w.primaries(wave, afterRecords), w.audits(wave))
+	}
+	return slices.Concat(all, w.raising(), w.delegations(act.SignAnew))
 }
 
-func stepsOfLooking(open []zone.Zone, carriers []carry.Carried, moves map[string]bool) []act.Step {
+// in reports whether a zone changes with a wave.
+func (w *work) in(zone string, wave int) bool { return w.waveOf[zone] == wave }
+
+func (w *work) looking() []act.Step {
 	var all []act.Step
-	if slices.ContainsFunc(open, func(z zone.Zone) bool { return z.Seen == nil && z.New == nil }) {
+	if slices.ContainsFunc(w.open, func(z zone.Zone) bool { return z.Seen == nil && z.New == nil }) {
 		all = append(all, step(act.Step{Kind: act.SurveyFirst}))
 	}
-	for _, c := range carriers {
+	for _, c := range w.carriers {
 		for _, e := range c.Entries {
-			if e.Kind == world.DSEntry && !moves[e.Domain] {
+			if e.Kind == world.DSEntry && !w.moves[e.Domain] {
 				all = append(all,
 					step(act.Step{Kind: act.RemoveStaleDS, Provider: c.Name, Zones: []string{e.Domain}}))
 			}
@@ -145,10 +173,10 @@ func stepsOfLooking(open []zone.Zone, carriers []carry.Carried, moves map[string
 	return all
 }
 
-// stepsOfLowering says which TTLs to lower beforehand, and for how long to wait then.
-func stepsOfLowering(open []zone.Zone) []act.Step {
+// lowering says which TTLs to lower beforehand, and for how long to wait then.
+func (w *work) lowering() []act.Step {
 	s := act.Step{Kind: act.LowerTTLs}
-	for _, z := range open {
+	for _, z := range w.open {
 		for _, t := range z.TTLs {
 			if t.LowerBefore > 0 {
 				s.Names = append(s.Names, t.Name+" "+t.Type)
@@ -207,49 +235,50 @@ func (p *Plan) Rounds() int {
 	return most
 }
 
+// stepsOfCertificates says which certificates to get, carrier by carrier.
 func stepsOfCertificates(kind act.StepKind, all []carry.Certificate) []act.Step {
-	s := act.Step{Kind: kind}
+	var steps []act.Step
 	listed := map[string]bool{}
 	for _, c := range all {
-		if c.When == string(estate.After) {
-			if !slices.Contains(s.LateAt, c.Carrier) {
-				s.LateAt = append(s.LateAt, c.Carrier)
-			}
-			continue
+		i := slices.IndexFunc(steps, func(s act.Step) bool { return s.Places[0] == c.Carrier })
+		if i < 0 {
+			i = len(steps)
+			steps = append(steps, step(act.Step{Kind: kind, Places: []string{c.Carrier}}))
 		}
+		s := &steps[i]
 		s.Count++
-		if !listed[c.Domain] {
-			listed[c.Domain] = true
+		if key := c.Carrier + " " + c.Domain; !listed[key] {
+			listed[key] = true
 			s.Zones = append(s.Zones, c.Domain)
 		}
-		if len(c.ByDNS) > 0 && !slices.Contains(s.Carriers, c.Carrier) {
-			s.Carriers = append(s.Carriers, c.Carrier)
+		if len(c.ByDNS) > 0 {
+			s.Carriers = s.Places
 		}
-		if c.When == string(estate.ByHand) && !slices.Contains(s.ByHand, c.Carrier) {
-			s.ByHand = append(s.ByHand, c.Carrier)
+		if c.When == string(estate.ByHand) {
+			s.ByHand = s.Places
 		}
 	}
-	if s.Count == 0 {
-		return nil
-	}
-	return []act.Step{step(s)}
+	return steps
 }
 
-// stepsOfTelling says what carriers have to be told before any record leads there; or, of those
-// that take hosts only then, once they do.
-func stepsOfTelling(carriers []carry.Carried, after bool) []act.Step {
+// telling says what carriers have to be told before any record leads there; or, of those that take
+// hosts only then, once the records of a wave do.
+func (w *work) telling(wave int, after bool) []act.Step {
 	var all []act.Step
-	for _, c := range carriers {
-		claims := act.Step{Kind: act.ClaimHosts, Provider: c.Name}
+	for _, c := range w.carriers {
+		claims := act.Step{Kind: act.ClaimHosts, Provider: c.Name, Places: []string{c.Name}}
 		if c.ClaimsAfter != after {
 			continue
 		}
 		if after {
-			claims.Kind = act.ClaimAfter
+			claims.Kind, claims.Wave = act.ClaimAfter, wave
 		}
 		for _, e := range c.Entries {
-			if e.Kind == world.HostEntry {
+			if e.Kind == world.HostEntry && (!after || w.in(e.Domain, wave)) {
 				claims.Hosts = append(claims.Hosts, e.Fields[0].Value)
+				if after && !slices.Contains(claims.Zones, e.Domain) {
+					claims.Zones = append(claims.Zones, e.Domain)
+				}
 			}
 		}
 		if len(claims.Hosts) > 0 {
@@ -259,81 +288,85 @@ func stepsOfTelling(carriers []carry.Carried, after bool) []act.Step {
 	return all
 }
 
-func stepsOfRedirects(carriers []carry.Carried) []act.Step {
-	s := act.Step{Kind: act.PlaceRedirects}
-	byKind, runs := map[estate.CarrierKind][]string{}, map[string]string{}
-	for _, c := range carriers {
-		if c.Redirects {
-			byKind[estate.CarrierKind(c.By)] = append(byKind[estate.CarrierKind(c.By)], c.Name)
-			runs[c.Name] = c.Software
-		}
-	}
+// redirects says where redirects are put in place, carrier by carrier, and that they are tried.
+func (w *work) redirects() []act.Step {
+	var all []act.Step
 	for _, row := range estate.Kinds() {
-		switch {
-		case row.Configured:
-			for _, name := range byKind[row.Kind] {
-				s.Carriers, s.Software = append(s.Carriers, name), append(s.Software, runs[name])
-			}
-		case !row.OwnSteps: // a platform redirects last
-			s.Pages = append(s.Pages, byKind[row.Kind]...)
-		}
-	}
-	if len(s.Carriers)+len(s.Pages) == 0 {
-		return nil
-	}
-	return []act.Step{step(s), step(act.Step{Kind: act.TryRedirects})}
-}
-
-func stepsOfRecords(open []zone.Zone, carriers []carry.Carried) []act.Step {
-	s := act.Step{Kind: act.MakeChanges}
-	var waves []int
-	unseen, rounds := false, 0
-	for _, z := range open {
-		unseen = unseen || z.Seen == nil && z.New == nil
-		n := 0
-		for _, c := range z.Changes {
-			if c.Step == 0 || c.UntiesMail() || c.Early {
+		for _, c := range w.carriers {
+			s := act.Step{Kind: act.PlaceRedirects, Places: []string{c.Name}}
+			switch {
+			case !c.Redirects || estate.CarrierKind(c.By) != row.Kind:
+				continue
+			case row.Configured:
+				s.Carriers, s.Software = s.Places, []string{c.Software}
+			case !row.OwnSteps: // a platform redirects last
+				s.Pages = s.Places
+			default:
 				continue
 			}
-			if rounds = max(rounds, c.Round); c.Round == 0 {
+			all = append(all, step(s))
+		}
+	}
+	if len(all) == 0 {
+		return nil
+	}
+	return append(all, step(act.Step{Kind: act.TryRedirects}))
+}
+
+// records says which records change in a wave.
+func (w *work) records(wave int) []act.Step {
+	s := act.Step{Kind: act.MakeChanges, Wave: wave}
+	unseen := act.Step{Kind: act.SetRecords, Wave: wave}
+	for _, z := range w.open {
+		if !w.in(z.Name, wave) {
+			continue
+		}
+		if z.Seen == nil && z.New == nil {
+			unseen.Zones = append(unseen.Zones, z.Name)
+		}
+		n := 0
+		for _, c := range z.Changes {
+			if c.Step > 0 && !c.UntiesMail() && !c.Early && c.Round == 0 {
 				n++
 			}
 		}
 		if s.Count += n; n > 0 {
 			s.Zones = append(s.Zones, z.Name)
-			waves = append(waves, z.Domain.Wave)
 			if partlySeen(&z) {
 				s.Partial = append(s.Partial, z.Name)
 			}
 		}
 	}
-	slices.Sort(waves)
-	if waves = slices.Compact(waves); len(waves) > 1 {
-		s.Waves = waves
-	}
-	for _, c := range carriers {
+	for _, c := range w.carriers {
 		for _, e := range c.Entries {
-			if e.Action == act.Remove && e.Kind == world.Forward {
+			if e.Action == act.Remove && e.Kind == world.Forward && w.in(e.Domain, wave) {
 				s.Dark = append(s.Dark, e.Fields[0].Value)
 				s.DarkAt = append(s.DarkAt, c.Name)
 			}
 		}
 	}
-	switch {
-	case s.Count > 0:
-		return append(stepsOfRounds(open, rounds), step(s), step(act.Step{Kind: act.WaitForTTLs}))
-	case unseen:
-		return []act.Step{step(act.Step{Kind: act.SetRecords})}
+	var all []act.Step
+	if s.Count > 0 {
+		all = append(all, step(s), step(act.Step{Kind: act.WaitForTTLs, Wave: wave}))
 	}
-	return nil
+	if len(unseen.Zones) > 0 {
+		all = append(all, step(unseen))
+	}
+	return all
 }
 
-// stepsOfRounds says which names leave others before these move, round by round.
-func stepsOfRounds(open []zone.Zone, rounds int) []act.Step {
+// rounds says which names leave others before these move, round by round.
+func (w *work) rounds() []act.Step {
 	var all []act.Step
-	for round := rounds; round > 0; round-- {
+	most := 0
+	for _, z := range w.open {
+		for _, c := range z.Changes {
+			most = max(most, c.Round)
+		}
+	}
+	for round := most; round > 0; round-- {
 		s := act.Step{Kind: act.LeaveAliases, Round: round}
-		for _, z := range open {
+		for _, z := range w.open {
 			n := 0
 			for _, c := range z.Changes {
 				if c.Step > 0 && c.Round == round {
@@ -349,12 +382,12 @@ func stepsOfRounds(open []zone.Zone, rounds int) []act.Step {
 	return all
 }
 
-// stepsOfEarly says which changes of zones that move are made before they are copied, mail left
+// earlyChanges says which changes of zones that move are made before they are copied, mail left
 // aside.
-func stepsOfEarly(open []zone.Zone) []act.Step {
+func (w *work) earlyChanges() []act.Step {
 	var all []act.Step
-	for i := range open {
-		z := &open[i]
+	for i := range w.open {
+		z := &w.open[i]
 		n := 0
 		for _, c := range z.Changes {
 			if c.Early && !c.UntiesMail() {
@@ -369,18 +402,18 @@ func stepsOfEarly(open []zone.Zone) []act.Step {
 	return together(all)
 }
 
-// stepsOfDelegations gives the steps of some kinds of all zones that move, in the order of the
-// kinds.
-func stepsOfDelegations(open []zone.Zone, kinds ...act.StepKind) []act.Step {
+// delegations gives the steps of some kinds of all zones that move, in the order of the kinds.
+func (w *work) delegations(kinds ...act.StepKind) []act.Step {
 	var all []act.Step
 	for _, kind := range kinds {
 		var same []act.Step
-		for _, z := range open {
+		for _, z := range w.open {
 			if z.Move == nil {
 				continue
 			}
 			for _, s := range StepsOfMove(&z) {
 				if s.Kind == kind {
+					s.Wave = w.waveOf[z.Name]
 					same = append(same, s)
 				}
 			}
@@ -396,7 +429,8 @@ func together(all []act.Step) []act.Step {
 	var joined []act.Step
 	for _, s := range all {
 		i := slices.IndexFunc(joined, func(o act.Step) bool {
-			return o.Kind == s.Kind && o.Provider == s.Provider && slices.Equal(o.Servers, s.Servers)
+			return o.Kind == s.Kind && o.Provider == s.Provider && o.Wave == s.Wave &&
+				slices.Equal(o.Servers, s.Servers)
 		})
 		if i < 0 {
 			s.Zones, s.Partial = slices.Clone(s.Zones), slices.Clone(s.Partial)
@@ -410,32 +444,55 @@ func together(all []act.Step) []act.Step {
 	return joined
 }
 
-func stepsOfEnding(open []zone.Zone, carriers []carry.Carried,
-	certificates []carry.Certificate) []act.Step {
+// issued says which certificates can be had only once the records of a wave lead there.
+func (w *work) issued(wave int) []act.Step {
 	var all []act.Step
-	late := act.Step{Kind: act.IssueCertificates}
-	for _, c := range certificates {
-		if c.When == string(estate.After) {
-			late.Late = append(late.Late, act.Late{Names: c.Names, Carrier: c.Carrier})
+	for _, c := range w.behind {
+		if !w.in(c.Domain, wave) {
+			continue
+		}
+		i := slices.IndexFunc(all, func(s act.Step) bool { return s.Places[0] == c.Carrier })
+		if i < 0 {
+			i = len(all)
+			all = append(all, step(act.Step{Kind: act.IssueCertificates, Wave: wave,
+				Places: []string{c.Carrier}}))
+		}
+		s := &all[i]
+		s.Late = append(s.Late, act.Late{Names: c.Names, Carrier: c.Carrier})
+		if !slices.Contains(s.Zones, c.Domain) {
+			s.Zones = append(s.Zones, c.Domain)
 		}
 	}
-	if len(late.Late) > 0 {
-		all = append(all, step(late))
+	return all
+}
+
+// audits says that every door is looked at once a wave has moved: behind the last one all of them.
+func (w *work) audits(wave int) []act.Step {
+	s := act.Step{Kind: act.AuditDoors, Wave: wave}
+	if wave != w.waves[len(w.waves)-1] {
+		for _, z := range w.open {
+			if w.in(z.Name, wave) {
+				s.Zones = append(s.Zones, z.Name)
+			}
+		}
 	}
-	all = append(all, stepsOfPrimaries(carriers, afterRecords)...)
-	all = append(all, step(act.Step{Kind: act.AuditDoors}))
+	return []act.Step{step(s)}
+}
+
+// raising says how many TTLs are raised a day later.
+func (w *work) raising() []act.Step {
 	raise := act.Step{Kind: act.RaiseTTLs, Wait: int(act.RaiseAfter.Seconds())}
-	for _, z := range open {
+	for _, z := range w.open {
 		for _, c := range z.Changes {
 			if act.ShortLived(&c) {
 				raise.Count++
 			}
 		}
 	}
-	if raise.Count > 0 {
-		all = append(all, step(raise))
+	if raise.Count == 0 {
+		return nil
 	}
-	return all
+	return []act.Step{step(raise)}
 }
 
 // When platforms are told their primary host, by their own orders of steps.
@@ -445,10 +502,15 @@ const (
 	afterRecords
 )
 
-// stepsOfPrimaries says at which platforms the primary host is chosen at a time.
-func stepsOfPrimaries(carriers []carry.Carried, when int) []act.Step {
-	s := act.Step{Kind: act.ChoosePrimaries}
-	for _, c := range carriers {
+// primaries says at which platforms the primary host is chosen at a time, of a wave.
+func (w *work) primaries(wave, when int) []act.Step {
+	var all []act.Step
+	for _, c := range w.carriers {
+		if c.By == carry.SiteKind && len(c.Entries) > 0 && when == afterRecords &&
+			wave == w.waves[0] {
+			all = append(all, step(act.Step{Kind: act.ChoosePrimaries, Places: []string{c.Name},
+				Pages: []string{c.Name}}))
+		}
 		if !c.Redirects || !estate.CarrierKind(c.By).Row().OwnSteps {
 			continue
 		}
@@ -465,14 +527,24 @@ func stepsOfPrimaries(carriers []carry.Carried, when int) []act.Step {
 		case redirect < at(estate.Point):
 			its = beforeRecords
 		}
-		if its == when {
-			s.Pages = append(s.Pages, c.Name)
+		if its != when {
+			continue
+		}
+		s := act.Step{Kind: act.ChoosePrimaries, Places: []string{c.Name}, Pages: []string{c.Name},
+			Wave: wave}
+		for _, z := range w.open {
+			of := slices.ContainsFunc(c.Hosts, func(h string) bool {
+				return h == z.Name || strings.HasSuffix(h, "."+z.Name)
+			})
+			if of && (when != afterRecords || w.in(z.Name, wave)) {
+				s.Zones = append(s.Zones, z.Name)
+			}
+		}
+		if len(s.Zones) > 0 {
+			all = append(all, step(s))
 		}
 	}
-	if len(s.Pages) == 0 {
-		return nil
-	}
-	return []act.Step{step(s)}
+	return all
 }
 
 // partlySeen reports whether records of the zone may be there that nobody has seen.
@@ -510,20 +582,22 @@ func StepsOfMove(z *zone.Zone) []act.Step {
 	return all
 }
 
-// stepsOfNew says how zones that do not exist yet come to be: made where they are to stand, and
+// created says how zones that do not exist yet come to be: made where they are to stand, and
 // delegated last of all, for that is what leads visitors there.
-func stepsOfNew(open []zone.Zone) []act.Step {
+func (w *work) created() []act.Step {
 	var made, delegated []act.Step
-	for _, z := range open {
+	for _, z := range w.open {
 		if z.New == nil {
 			continue
 		}
 		about := []string{z.Name}
-		made = append(made, step(act.Step{Kind: act.CreateZones, Zones: about, Provider: z.Next}))
+		wave := w.waveOf[z.Name]
+		made = append(made,
+			step(act.Step{Kind: act.CreateZones, Zones: about, Provider: z.Next, Wave: wave}))
 		delegated = append(
 			delegated,
 			step(act.Step{Kind: act.DelegateZones, Zones: about, Provider: z.Domain.Registrar,
-				Servers: z.New.To}),
+				Servers: z.New.To, Wave: wave}),
 		)
 	}
 	return append(together(made), together(delegated)...)
@@ -538,7 +612,7 @@ func typedIn(s act.Step) (lines func(Line) bool, entries func(Sheet, act.Entry) 
 		zones[z] = true
 	}
 	about := func(zone string) bool { return zones[zone] }
-	isLate := func(place string) bool { return slices.Contains(s.LateAt, place) }
+	here := func(place string) bool { return slices.Contains(s.Places, place) }
 	switch s.Kind {
 	case act.LowerTTLs:
 		lines = func(l Line) bool { return l.Do == act.Lower }
@@ -557,37 +631,32 @@ func typedIn(s act.Step) (lines func(Line) bool, entries func(Sheet, act.Entry) 
 			return l.Step > 0 && l.Round == 0 && !l.Early && !untiesMail(l) && about(l.Zone)
 		}
 		entries = func(_ Sheet, e act.Entry) bool {
-			return e.Action == act.Remove && e.Kind != world.DSEntry
+			return e.Action == act.Remove && e.Kind != world.DSEntry && about(e.Domain)
 		}
 	case act.SetRecords:
-		lines = func(l Line) bool { return l.Step > 0 }
-	case act.GetCertificates, act.CertifyNew:
+		lines = func(l Line) bool { return l.Step > 0 && about(l.Zone) }
+	case act.GetCertificates, act.CertifyNew, act.IssueCertificates:
 		entries = func(sheet Sheet, e act.Entry) bool {
-			return e.Kind == world.CertEntry && about(e.Domain) && !isLate(sheet.Place)
-		}
-	case act.IssueCertificates:
-		entries = func(sheet Sheet, e act.Entry) bool {
-			return e.Kind == world.CertEntry && slices.ContainsFunc(s.Late, func(l act.Late) bool {
-				return l.Carrier == sheet.Place
-			})
+			return e.Kind == world.CertEntry && about(e.Domain) && here(sheet.Place)
 		}
 	case act.ClaimHosts, act.ClaimAfter:
 		entries = func(sheet Sheet, e act.Entry) bool {
-			return sheet.Place == s.Provider && (e.Kind == world.HostEntry || e.Kind == world.Records)
+			return here(sheet.Place) && (e.Kind == world.HostEntry || e.Kind == world.Records) &&
+				(len(s.Zones) == 0 || about(e.Domain))
 		}
 	case act.PlaceRedirects:
 		kinds := []world.EntryKind{world.Config, world.Forward, world.SourceEntry, world.DoorEntry,
 			world.Pattern, world.OriginEntry}
 		entries = func(sheet Sheet, e act.Entry) bool {
-			return (slices.Contains(s.Carriers, sheet.Place) || slices.Contains(s.Pages, sheet.Place)) &&
-				e.Action != act.Remove &&
-				slices.Contains(kinds, e.Kind)
+			return here(sheet.Place) && e.Action != act.Remove && slices.Contains(kinds, e.Kind)
 		}
 	case act.ChoosePrimaries:
 		entries = func(sheet Sheet, e act.Entry) bool {
-			return (sheet.By == carry.SiteKind || slices.Contains(s.Pages, sheet.Place)) &&
-				(e.Kind == world.Primary ||
-					e.Kind == world.Pattern && estate.CarrierKind(sheet.By).Row().OwnSteps)
+			if !here(sheet.Place) || sheet.By != carry.SiteKind && !about(e.Domain) {
+				return false
+			}
+			return (e.Kind == world.Primary ||
+				e.Kind == world.Pattern && estate.CarrierKind(sheet.By).Row().OwnSteps)
 		}
 	case act.RemoveStaleDS, act.RemoveDS:
 		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.DSEntry && about(e.Domain) }

@@ -9,12 +9,14 @@ import (
 	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // Task is a step at one place, with what is typed there and what has to be seen once it is done.
 type Task struct {
 	Step    act.Step
+	Number  int    // of the step, from 1
 	Place   string // "" where nothing is typed
 	Zones   []string
 	Lines   []Line
@@ -29,8 +31,11 @@ func (p *Plan) Tasks() []Task { return p.TasksOf(p.Sheets()) }
 // TasksOf gives the tasks in which sheets are typed, whoever wrote these.
 func (p *Plan) TasksOf(sheets []Sheet) []Task {
 	var all []Task
-	for _, s := range p.Steps {
-		all = append(all, p.tasksOf(s, sheets)...)
+	for i, s := range p.Steps {
+		for _, t := range p.tasksOf(s, sheets) {
+			t.Number = i + 1
+			all = append(all, t)
+		}
 	}
 	return all
 }
@@ -38,6 +43,12 @@ func (p *Plan) TasksOf(sheets []Sheet) []Task {
 func (p *Plan) tasksOf(s act.Step, sheets []Sheet) []Task {
 	lines, entries := typedIn(s)
 	var all []Task
+	if len(s.Places) > 1 {
+		sheets = slices.Clone(sheets)
+		slices.SortStableFunc(sheets, func(a, b Sheet) int {
+			return cmp.Compare(slices.Index(s.Places, a.Place), slices.Index(s.Places, b.Place))
+		})
+	}
 	for _, sheet := range sheets {
 		t := Task{Step: s, Place: sheet.Place}
 		for _, l := range sheet.Lines {
@@ -63,12 +74,15 @@ func (p *Plan) tasksOf(s act.Step, sheets []Sheet) []Task {
 		all = []Task{{Step: s, Place: s.Provider, Zones: s.Zones}}
 	}
 	for i := range all {
-		if i > 0 {
-			all[i].Step.Waves = nil // the first says it
-		}
 		all[i].Expects = p.expects(&all[i])
 	}
 	return all
+}
+
+// RowsOf gives the rows of a task.
+func (p *Plan) RowsOf(t Task) []world.Row {
+	sheet := Sheet{Place: t.Place, Lines: t.Lines, Entries: t.Entries}
+	return p.Rows([]Sheet{sheet})
 }
 
 func zonesIn(t Task) []string {
@@ -89,6 +103,9 @@ func zonesIn(t Task) []string {
 
 // expects says what has to be seen once a task is done. Nothing: it cannot be seen from outside.
 func (p *Plan) expects(t *Task) []expect.Expectation {
+	isAbout := func(d PlannedDoor) bool {
+		return len(t.Step.Zones) == 0 || slices.Contains(t.Step.Zones, d.Domain)
+	}
 	switch t.Step.Kind {
 	case act.LowerTTLs, act.RaiseTTLs:
 		return ttlsExpected(t.Lines)
@@ -117,9 +134,9 @@ func (p *Plan) expects(t *Task) []expect.Expectation {
 		}
 		return all
 	case act.ChoosePrimaries:
-		return p.doorsExpected(func(d PlannedDoor) bool { return d.Carrier == t.Place })
+		return p.doorsExpected(func(d PlannedDoor) bool { return d.Carrier == t.Place && isAbout(d) })
 	case act.AuditDoors:
-		return p.examples(p.doorsExpected(func(PlannedDoor) bool { return true }))
+		return p.examples(p.doorsExpected(isAbout))
 	}
 	return nil
 }

@@ -27,6 +27,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/fact"
+	"upperpath.example/upperpath/internal/core/world"
 )
 
 // Schema names the shape of a runbook in JSON.
@@ -61,10 +62,17 @@ type Task struct {
 	Wait  int    `json:"wait,omitempty"`
 	Idle  bool   `json:"idle,omitempty"`  // there is nothing to do but wait
 	Shows string `json:"shows,omitempty"` // what to see when it worked
-	Back  string `json:"back,omitempty"`  // the way back
+	Back  string `json:"back,omitempty"`  // the way back, and what it costs
+	// what is typed, and what takes it back, each in this order
+	Typed []world.Row `json:"typed,omitempty"`
+	Undo  []world.Row `json:"undo,omitempty"`
+	// stands for what the entries say beyond their boxes, such as the rules of a configuration
+	Means string `json:"means,omitempty"`
 	// what shows that it is done; none: nobody can see it from outside
 	Expects []expect.Expectation `json:"expects,omitempty"`
-	Done    time.Time            `json:"done,omitzero"`
+	// what shows that it is taken back; none: nobody can see it from outside
+	Restored []expect.Expectation `json:"restored,omitempty"`
+	Done     time.Time            `json:"done,omitzero"`
 	// somebody said that it is done; nobody looked
 	ByHand bool `json:"by_hand,omitempty"`
 }
@@ -88,38 +96,99 @@ func New(canonical, scope string, tasks []Task, start time.Time) *Book {
 	return b
 }
 
-// Adopt takes over what was done in a former book: where the same step is in this one, it is done
-// there too. What was done and has no step here any more, since it is seen to be done, stays in the
-// book before all others, and what was to wait for it waits on. It returns how many were done.
-func (b *Book) Adopt(former *Book) int {
-	b.keepDone(former)
-	done := make(map[string]*Task, len(former.Tasks))
-	for i := range former.Tasks {
-		if t := &former.Tasks[i]; t.IsDone() && done[t.Key] == nil {
-			done[t.Key] = t
-		}
-	}
-	n := 0
-	for i := range b.Tasks {
-		t := &b.Tasks[i]
-		if o := done[t.Key]; o != nil {
-			t.Done, t.ByHand = o.Done, o.ByHand
-			n++
-		}
-	}
-	return n
+// Adopted is what became of the steps that were done in a former book.
+type Adopted struct {
+	Done  int   // steps that are done in this book too
+	Again []int // numbers of steps that were done, and are open since what is typed there changed
+	Kept  []int // numbers of steps that were done, and that this plan has no more
 }
 
-// keepDone puts the steps of a former book that are done, and have none here, before those of this
-// one. Steps of the kinds that came after them there come after them here too.
-func (b *Book) keepDone(former *Book) {
+// kind gives what is done in a task, and where.
+func (t *Task) kind() string {
+	name, rest, _ := strings.Cut(t.Key, "|")
+	place, _, _ := strings.Cut(rest, "|")
+	return name + "|" + place
+}
+
+// rows gives what is typed in a task, as it is compared.
+func (t *Task) rows() []string {
+	all := make([]string, len(t.Typed))
+	for i, r := range t.Typed {
+		all[i] = fmt.Sprint(r.Zone, " ", r.Domain, " ", r.TTL, " ", r)
+	}
+	return all
+}
+
+// Adopt takes over what was done in a former book. A step is done here too where all that it has
+// typed was typed there, and what that means is the same; one in which nothing is typed, where the
+// same step is done there, and all that comes before it here. What was done and has no like in this
+// book, since it is seen to be done, stays before all others, and what was to wait for it waits on.
+func (b *Book) Adopt(former *Book) Adopted {
+	var made Adopted
+	done := map[string][]*Task{} // by kind
+	for i := range former.Tasks {
+		if t := &former.Tasks[i]; t.IsDone() {
+			done[t.kind()] = append(done[t.kind()], t)
+		}
+	}
+	here := map[*Task]bool{} // of the former book: they are in this one too
+	for i := range b.Tasks {
+		t := &b.Tasks[i]
+		typed, meant, asked := map[string]bool{}, t.Means == "", false
+		var last *Task
+		for _, o := range done[t.kind()] {
+			same := o.Key == t.Key && len(o.Typed) == 0 // nothing is typed, or nobody wrote it down
+			for _, row := range o.rows() {
+				typed[row] = true
+			}
+			meant = meant || o.Means == t.Means || o.Means == ""
+			if last == nil || o.Done.After(last.Done) {
+				last = o
+			}
+			if same {
+				asked = true
+				here[o] = true
+			}
+		}
+		covers := len(t.Typed) > 0 && last != nil && meant
+		for _, row := range t.rows() {
+			covers = covers && typed[row]
+		}
+		ready := len(t.Typed) > 0 || b.ready(t)
+		switch {
+		case covers, asked && ready:
+			t.Done, t.ByHand = last.Done, last.ByHand
+			made.Done++
+			for _, o := range done[t.kind()] {
+				if slices.Equal(o.rows(), t.rows()) {
+					here[o] = true
+				}
+			}
+		case last != nil && (!meant || len(t.Typed) == 0 || touched(t, typed)):
+			made.Again = append(made.Again, t.Number)
+		}
+	}
+	kept := b.keepDone(former, here)
+	for i := range made.Again {
+		made.Again[i] += kept
+	}
+	for n := range kept {
+		made.Kept = append(made.Kept, n+1)
+	}
+	return made
+}
+
+// touched reports whether some of what a task has typed was typed already.
+func touched(t *Task, typed map[string]bool) bool {
+	return slices.ContainsFunc(t.rows(), func(row string) bool { return typed[row] })
+}
+
+// keepDone puts the steps of a former book that are done, and are not here, before those of this
+// one, and says how many. Steps of the kinds that came after them there come after them here too.
+func (b *Book) keepDone(former *Book, here map[*Task]bool) int {
 	kind := func(t *Task) string {
 		name, _, _ := strings.Cut(t.Key, "|")
 		return name
-	}
-	here := map[string]bool{}
-	for i := range b.Tasks {
-		here[b.Tasks[i].Key] = true
 	}
 	kept := map[int]int{}               // numbers here, by those there
 	behind := map[int]map[string]bool{} // kinds of steps that come after each of them
@@ -132,7 +201,7 @@ func (b *Book) keepDone(former *Book) {
 			}
 			behind[n][kind(&t)] = true
 		}
-		if !t.IsDone() || here[t.Key] {
+		if !t.IsDone() || here[&former.Tasks[i]] {
 			continue
 		}
 		var after []int
@@ -159,6 +228,7 @@ func (b *Book) keepDone(former *Book) {
 		all = append(all, t)
 	}
 	b.Tasks = all
+	return len(kept)
 }
 
 // TakeDone takes over steps that were found done in a copy of this book: those of these numbers
@@ -175,6 +245,9 @@ func (b *Book) TakeDone(copied *Book, numbers []int) {
 		}
 	}
 }
+
+// Task gives the step with a number. The error is ErrNoTask.
+func (b *Book) Task(number int) (*Task, error) { return b.task(number) }
 
 func (b *Book) task(number int) (*Task, error) {
 	if number < 1 || number > len(b.Tasks) {
@@ -379,7 +452,7 @@ func (b *Book) Check() error {
 				return fact.Err(fact.StepOrder{Step: t.Number, After: n})
 			}
 		}
-		for _, e := range t.Expects {
+		for _, e := range slices.Concat(t.Expects, t.Restored) {
 			switch e.Kind {
 			case expect.Records, expect.TTLAtMost, expect.TTLAtLeast, expect.Zone, expect.Delegation,
 				expect.NoDS, expect.Certificate, expect.Door:

@@ -18,15 +18,15 @@ import (
 
 var start = time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC)
 
-// world answers from maps; what is in none of them is not seen.
-type world struct {
+// answers answers from maps; what is in none of them is not seen.
+type answers struct {
 	sets    map[string]*record.Set // by server, name and type
 	servers map[string][]string
 	signed  map[string]bool
 	doors   map[string]string // by URL and address: what is wrong, "" for nothing
 }
 
-func (w *world) Ask(_ context.Context, e expect.Expectation, at *expect.Place) expect.Answer {
+func (w *answers) Ask(_ context.Context, e expect.Expectation, at *expect.Place) expect.Answer {
 	silent := expect.Answer{Unseen: "it does not answer"}
 	switch {
 	case e.AtDoor():
@@ -115,7 +115,7 @@ func TestTimesByTheClock(t *testing.T) {
 // TestARunbookIsWorkedThrough plays a runbook from its beginning to its end.
 func TestARunbookIsWorkedThrough(t *testing.T) {
 	b := book()
-	w := &world{sets: map[string]*record.Set{"ns old.example A": set(3600, "192.0.2.1")},
+	w := &answers{sets: map[string]*record.Set{"ns old.example A": set(3600, "192.0.2.1")},
 		doors: map[string]string{}}
 	proceed := func(at time.Time) Progress {
 		t.Helper()
@@ -182,14 +182,14 @@ func TestStepsAreMarkedAndUnmarked(t *testing.T) {
 	assert.False(t, b.Tasks[0].IsDone())
 	require.NoError(t, b.Mark(3, start))
 	other := New("", "", []Task{{Key: "x"}, {Key: "change"}}, start)
-	assert.Equal(t, 1, other.Adopt(b))
+	assert.Equal(t, Adopted{Done: 1}, other.Adopt(b))
 	assert.True(t, other.Tasks[1].IsDone())
 }
 
 // TestWhatIsExpected has each kind of look where it holds, where it does not, and where nobody
 // answers.
 func TestWhatIsExpected(t *testing.T) {
-	w := &world{
+	w := &answers{
 		sets: map[string]*record.Set{
 			"ns a.example A":     set(60, "203.0.113.1"),
 			"ns gone.example A":  nil,
@@ -283,7 +283,7 @@ func TestAnEndedContextMarksNothingMore(t *testing.T) {
 	ctx, cancel := context.WithCancel(t.Context())
 	cancel()
 	b := book()
-	_, err := b.Proceed(ctx, &world{}, start)
+	_, err := b.Proceed(ctx, &answers{}, start)
 	assert.ErrorIs(t, err, context.Canceled)
 	assert.Zero(t, b.DoneCount())
 }
@@ -328,7 +328,7 @@ func TestARunbookMadeAnewKeepsWhatWasDone(t *testing.T) {
 		{Key: "changes|here|old.example two.example", After: []int{1}},
 		{Key: "audit||", After: []int{2}},
 	}, start.Add(time.Hour))
-	assert.Equal(t, 1, fresh.Adopt(former))
+	assert.Equal(t, Adopted{Kept: []int{1}}, fresh.Adopt(former))
 	require.NoError(t, fresh.Check())
 	require.Len(t, fresh.Tasks, 4)
 	assert.True(t, fresh.Tasks[0].IsDone())
@@ -343,5 +343,5 @@ func TestARunbookMadeAnewKeepsWhatWasDone(t *testing.T) {
 	for i := range again.Tasks {
 		again.Tasks[i].After = nil
 	}
-	assert.Equal(t, 1, again.Adopt(fresh), "nor is it lost the next time")
+	assert.Equal(t, []int{1}, again.Adopt(fresh).Kept, "nor is it lost the next time")
 }

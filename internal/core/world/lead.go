@@ -8,6 +8,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -281,6 +282,21 @@ func (w *World) AddressesAt(alias, kind string) []string {
 		}
 	}
 	return all
+}
+
+// EndsOf gives where the names end that a set refers to, in order; nothing of none.
+func (w *World) EndsOf(s *record.Set) []string {
+	var all []string
+	if s == nil {
+		return nil
+	}
+	for _, v := range s.Values {
+		for _, name := range survey.Refers(s.Type, v) {
+			all = append(all, w.Lead(name).Ends...)
+		}
+	}
+	slices.Sort(all)
+	return slices.Compact(all)
 }
 
 // Carriers gives who stands where a host leads: a list for each end and each alias on the way at

@@ -193,6 +193,11 @@ func (w *World) tell(r Row) error {
 		return w.certified(t, r, box)
 	case Records:
 		t.Awaited[r.Domain] = append(t.Awaited[r.Domain], r.Fields...)
+	case DSEntry:
+		if z := w.zones[r.Domain]; z != nil && slices.Contains(z.ds, box(FieldDS)) {
+			return unfit(fact.ThereAlready{})
+		}
+		w.publish(t, r, box(FieldDS))
 	case NameServers:
 		var servers []string
 		for _, f := range r.Fields {
@@ -223,7 +228,9 @@ func (w *World) untell(t *Told, r Row, box func(string) string) error {
 			z.dsUntil = w.now + z.delegated
 		}
 	default:
-		return &Unfit{r, fact.NoTakingOut{}}
+		if !w.untold(t, r, box) {
+			return &Unfit{r, fact.NoTakingOut{}}
+		}
 	}
 	return nil
 }
@@ -315,6 +322,7 @@ func (w *World) leave(name string, to []string) {
 			}
 		}
 	}
+	w.comeBack(name, to)
 	w.delegate(name, z.delegated)
 	if now := w.own(name, false); now != nil {
 		now.servers, now.delegated, now.ds = to, z.delegated, z.ds

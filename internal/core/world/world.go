@@ -188,18 +188,9 @@ func (w *World) own(name string, coming bool) *zone {
 	if z == nil || !w.shared[name] {
 		return z
 	}
-	made := *z
-	made.below, made.typed, made.past = maps.Clone(z.below), maps.Clone(z.typed), maps.Clone(z.past)
-	made.sets = make(map[string][]Set, len(z.sets))
-	for owner, sets := range z.sets {
-		sets = slices.Clone(sets)
-		for i := range sets {
-			sets[i].Values = slices.Clone(sets[i].Values)
-		}
-		made.sets[owner] = sets
-	}
-	w.zones[name], w.shared[name] = &made, false
-	return &made
+	made := z.copied()
+	w.zones[name], w.shared[name] = made, false
+	return made
 }
 
 func zoneOf(name string, seen *survey.Domain) *zone {
@@ -329,27 +320,33 @@ const (
 
 // Row is one row of a sheet, as it is typed: one record, or one entry on a carrier's page.
 type Row struct {
-	Place string // where it is typed
-	Do    Action
+	Place string `json:"place"` // where it is typed
+	Do    Action `json:"action"`
 
 	// Of a record.
-	Zone    string
-	Label   string // relative to the zone
-	Type    string
-	Was     string // what stands there, where it is replaced or removed
-	Value   string // "" where it is removed
-	TTL     int    // in seconds
-	Through string // the edge network through which it goes
-	Coming  bool   // it is typed at the name servers to which the zone moves
+	Zone    string `json:"zone,omitempty"`
+	Label   string `json:"label,omitempty"` // relative to the zone
+	Type    string `json:"type,omitempty"`
+	Was     string `json:"was,omitempty"`     // what stands there, where it is replaced or removed
+	Value   string `json:"value,omitempty"`   // "" where it is removed
+	TTL     int    `json:"ttl,omitempty"`     // in seconds
+	Through string `json:"through,omitempty"` // the edge network through which it goes
+	// it is typed at the name servers to which the zone moves
+	Coming bool `json:"coming,omitempty"`
 
 	// Of an entry: Type is empty.
-	Kind   EntryKind
-	Domain string
-	Fields []Field
+	Kind   EntryKind `json:"entry,omitempty"`
+	Domain string    `json:"domain,omitempty"`
+	Fields []Field   `json:"fields,omitempty"`
+	// of an entry that is taken out: what stood in its boxes, as far as it was seen
+	Before []Field `json:"before,omitempty"`
 }
 
 // Field is one box of a form with what is typed into it.
-type Field struct{ Name, Value string }
+type Field struct {
+	Name  string `json:"name"`
+	Value string `json:"value"`
+}
 
 // IsRecord reports whether a row is a record.
 func (r Row) IsRecord() bool { return r.Type != "" }

@@ -25,6 +25,7 @@ import (
 // record is led to a name that ends, ahead too, where www ended before.
 type worlds struct {
 	before, ahead *world.World
+	earlier       *world.World    // as it was seen before that; nil: nobody did
 	mailing       map[string]bool // names by way of which mail is received or sent
 	rounds        map[string]int  // of names that leave others
 }
@@ -34,6 +35,9 @@ func worldsOf(in Known) *worlds {
 	made.before = world.New(world.Input{Estate: in.Estate, Survey: in.Survey,
 		Earlier: in.Past, Now: in.Now})
 	made.ahead = made.before.Clone()
+	if in.Earlier != nil {
+		made.earlier = world.New(world.Input{Estate: in.Estate, Survey: in.Earlier})
+	}
 	if in.Survey == nil {
 		return made
 	}
@@ -214,18 +218,18 @@ func untieName(s Sight, both *worlds, alias record.Set, f *found) {
 
 // untieReceivers leads mail that follows a door whose address changes to a name of its own, with
 // today's addresses.
-func untieReceivers(s Sight, both *worlds) found {
+func untieReceivers(s Sight, both *worlds, d draft) found {
 	var f found
 	for _, set := range s.seen.Records {
 		if set.Type == "MX" || set.Type == "SRV" && isMailService(set.Name) {
-			untieTargets(s, both, set, &f)
+			untieTargets(s, both, set, d.planned(s, set.Name, set.Type), &f)
 		}
 	}
 	apex := s.zone()
 	_, hasMX := s.set(apex, "MX")
 	was, moves := both.moved(apex)
 	if hasMX || !moves || s.misses(apex, "MX") || s.domain.Mail == "none" ||
-		len(s.MailSeen()) == 0 && !s.hasPolicy() ||
+		!s.mailing() ||
 		s.asksForMX() {
 		return f
 	}
@@ -253,16 +257,22 @@ func isMailService(name string) bool {
 	}, service)
 }
 
-// untieTargets leads the records of one MX or SRV set that follow a door elsewhere.
-func untieTargets(s Sight, both *worlds, set record.Set, f *found) {
+// untieTargets leads the records of one MX or SRV set that follow a door elsewhere. planned is what
+// the set is to hold, with what somebody asks for: that means what it names then.
+func untieTargets(s Sight, both *worlds, set record.Set, planned []string, f *found) {
 	var after []string
 	tied := ""
-	lives := slices.ContainsFunc(set.Values, func(v string) bool {
+	lives := slices.ContainsFunc(planned, func(v string) bool {
 		return len(both.before.Lead(record.Target(set.Type, v)).Ends) > 0
 	})
-	for _, v := range set.Values {
+	seen := record.Normal(set.Type, set.Values)
+	for _, v := range planned {
 		target := record.Target(set.Type, v)
 		was, moves := both.moved(target)
+		if !slices.Contains(seen, record.Normal(set.Type, []string{v})[0]) {
+			after = append(after, v)
+			continue
+		}
 		if lives && target != "" && both.comes(target) {
 			tied = target
 			tie(s, f, fact.MailMayGoToWeb{Domain: set.Name, Target: target,
@@ -468,4 +478,72 @@ func (b *worlds) leaves(name, other string) bool {
 	}
 	by := func(l world.Lead) bool { return len(l.Via) > 1 && slices.Contains(l.Via[1:], other) }
 	return by(b.before.Lead(name)) && !by(b.ahead.Lead(name))
+}
+
+// meansTheSame reports whether what came, went or changed since an earlier survey leaves everything
+// as it was: names end where they ended, mail reaches the machines that it reached, and whoever
+// might send may. That is what untying does, and what somebody typed who had planned it.
+func (b *worlds) meansTheSame(s Sight, c record.Change) bool {
+	if b == nil || b.earlier == nil {
+		return false
+	}
+	switch c.Type {
+	case "A", "AAAA", "CNAME":
+		was, is := b.earlier.Lead(c.Name), b.before.Lead(c.Name)
+		if c.Action == record.Came && b.namedForMail(s, c.Name) {
+			return true
+		}
+		return was.Same(is) && len(is.Ends) > 0 && !is.Unseen()
+	case "MX":
+		was, known := b.earlier.Receivers(c.Name)
+		is, knows := b.before.Receivers(c.Name)
+		return known && knows && len(is) > 0 && slices.Equal(world.Machines(was), world.Machines(is))
+	case "SRV":
+		return slices.Equal(b.earlier.EndsOf(c.Before), b.before.EndsOf(c.After))
+	case "TXT":
+		if c.Before == nil || c.After == nil ||
+			!slices.Equal(besideSPF(c.Before.Values), besideSPF(c.After.Values)) {
+			return false
+		}
+		was, is := b.earlier.Senders(c.Name), b.before.Senders(c.Name)
+		for sender, may := range was {
+			if is[sender] < may {
+				return false
+			}
+		}
+		return len(was) > 0
+	case "TLSA":
+		_, door, _ := strings.Cut(c.Name, "._tcp.")
+		return c.Action == record.Went && s.isHost(door)
+	}
+	return false
+}
+
+// besideSPF gives the texts that are no SPF records, in order.
+func besideSPF(values []string) []string {
+	all := slices.DeleteFunc(slices.Clone(values), func(v string) bool {
+		return spf.Is(record.Unquote(v))
+	})
+	slices.Sort(all)
+	return all
+}
+
+// namedForMail reports whether a name stands in records of the zone that hand mail on, and the mail
+// reaches the machines that it reached before.
+func (b *worlds) namedForMail(s Sight, name string) bool {
+	for _, set := range s.seen.Records {
+		for _, v := range set.Values {
+			if set.Type != "MX" && set.Type != "SRV" || record.Target(set.Type, v) != name {
+				continue
+			}
+			was, _ := record.Find(s.earlier.Records, set.Name, set.Type)
+			if set.Type == "SRV" {
+				return slices.Equal(b.earlier.EndsOf(&was), b.before.EndsOf(&set))
+			}
+			old, _ := b.earlier.Receivers(set.Name)
+			now, _ := b.before.Receivers(set.Name)
+			return slices.Equal(world.Machines(old), world.Machines(now))
+		}
+	}
+	return false
 }

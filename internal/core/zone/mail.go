@@ -143,5 +143,23 @@ func Mailing(d *estate.Domain, seen *survey.Domain) bool {
 			s.have[set.Name] = append(s.have[set.Name], set)
 		}
 	}
-	return len(s.MailSeen()) > 0 || s.hasPolicy()
+	return s.mailing()
+}
+
+// mailing reports whether the domain was seen to have mail. What somebody asks for is no evidence
+// of what is there: it may have been typed just now.
+func (s Sight) mailing() bool {
+	asked := func(name, text string) bool {
+		return slices.ContainsFunc(s.domain.Wanted, func(w estate.Wanted) bool {
+			return w.Name == name && w.Type == "TXT" && record.Unquote(w.Value) == text
+		})
+	}
+	evidence := s.MailSeen()
+	if text := s.spf(); asked(s.zone(), text) {
+		evidence = slices.DeleteFunc(evidence, func(e string) bool { return e == text })
+	}
+	policy, _ := s.set("_dmarc."+s.zone(), "TXT")
+	return len(evidence) > 0 || slices.ContainsFunc(policy.Values, func(v string) bool {
+		return !asked("_dmarc."+s.zone(), record.Unquote(v))
+	})
 }

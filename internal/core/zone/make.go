@@ -54,14 +54,22 @@ func Make(in Known, seen Surveys, domains []*estate.Domain) Made {
 	return made
 }
 
-// AfterMove gives what is found at a zone that an earlier wave has moved: what it did is taken as
+// AfterMove gives what is found at zones that earlier waves have moved: what those did is taken as
 // done, and looked at.
-func AfterMove(in Known, seen Surveys, d *estate.Domain) []finding.Finding {
-	made := lead(in, seen, d)
-	made.finish(in, nil)
-	return slices.DeleteFunc(made.findings, func(f finding.Finding) bool {
-		return !f.Code.Row().AfterMove
-	})
+func AfterMove(in Known, seen Surveys, domains []*estate.Domain) []finding.Finding {
+	if len(domains) == 0 {
+		return nil
+	}
+	both := worldsOf(in)
+	var all []finding.Finding
+	for _, d := range domains {
+		made := lead(in, seen, d)
+		made.finish(in, both)
+		all = append(all, slices.DeleteFunc(made.findings, func(f finding.Finding) bool {
+			return !f.Code.Row().AfterMove
+		})...)
+	}
+	return all
 }
 
 // leaversBefore puts zones whose hosts leave those of another zone before it.
@@ -228,7 +236,7 @@ func untie(zones []*zonePlan, both *worlds) {
 	}
 	for _, phase := range []func(k *zonePlan) found{
 		func(k *zonePlan) found { return untieNames(k.Sight, both, k.guest) },
-		func(k *zonePlan) found { return untieReceivers(k.Sight, both) },
+		func(k *zonePlan) found { return untieReceivers(k.Sight, both, k.draft) },
 		func(k *zonePlan) found { return untieSenders(k.Sight, both, k.draft) },
 	} {
 		for _, k := range zones {
@@ -297,7 +305,7 @@ func (k *zonePlan) finish(in Known, both *worlds) {
 	if k.guest {
 		return
 	}
-	k.take(sinceEarlier(s, k.required))
+	k.take(sinceEarlier(s, k.required, both))
 	k.take(notAnswered(s))
 	k.take(formElsewhere(s))
 	untouched, needed := neededHosts(s)

@@ -351,13 +351,14 @@ func answeringAt(records []record.Set, zone string) func(key record.Key) []strin
 }
 
 // sinceEarlier says what came and went since an earlier survey without being planned.
-func sinceEarlier(s Sight, required []requirement) found {
+func sinceEarlier(s Sight, required []requirement, both *worlds) found {
 	var f found
 	if s.earlier == nil {
 		return f
 	}
 	for _, c := range record.Changes(s.earlier.Records, s.seen.Records) {
-		if c.Type == "SOA" || record.IsSigning(c.Type) || isPlanned(s, required, c) || s.unsure(c) {
+		if c.Type == "SOA" || record.IsSigning(c.Type) || isPlanned(s, required, c) || s.unsure(c) ||
+			both.meansTheSame(s, c) {
 			continue
 		}
 		subject := c.Name + " " + c.Type
