@@ -141,6 +141,15 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	if err := p.tell(report.Brief(report.Audit(after, "rehearsal", "", p.now()))); err != nil {
 		return err
 	}
+	met, err := p.playSteps(ctx, made, len(made.Steps))
+	if err != nil {
+		return err
+	}
+	steps := report.Rehearsed(made, met, p.now())
+	steps.Title, steps.About = "", ""
+	if err := p.tell(steps); err != nil {
+		return err
+	}
 	p.chapter(7, "The runbook, worked through on the stage")
 	if err := p.playRunbook(ctx, made, scene); err != nil {
 		return err

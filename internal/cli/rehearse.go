@@ -2,6 +2,8 @@ package cli
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"slices"
 
 	"github.com/spf13/cobra"
@@ -20,6 +22,8 @@ import (
 func (p *program) rehearse() *cobra.Command {
 	var from estateOptions
 	var out output
+	var step int
+	var all bool
 	c := &cobra.Command{
 		Use:   "rehearse",
 		Short: "Play the plan on a stand-in web, and audit it there",
@@ -27,8 +31,14 @@ func (p *program) rehearse() *cobra.Command {
 the sheets' tables as they are written. Its records go into a name server. At its address each
 carrier answers the hosts that it was told of, with the certificates that it was told to get, all
 on loopback. Then it audits every door and an example of every rule there, over real sockets. It
-touches nothing real.`,
+touches nothing real.
+
+--step stops after that step of the plan; --all-steps looks after each. The stage then begins as the
+last survey saw everything. It looks at every door and at all mail, first as whoever asks then meets
+them. Then it looks as those do who still hold older answers: at up to 40 mixtures of old and new.`,
 		Example: `  upperpath rehearse
+  upperpath rehearse --step 12
+  upperpath rehearse --all-steps
   upperpath rehearse --only wave:1 --format json`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -38,6 +48,9 @@ touches nothing real.`,
 			_, made, err := from.readSeen(c.Context())
 			if err != nil {
 				return err
+			}
+			if all || c.Flags().Changed("step") {
+				return p.rehearseSteps(c.Context(), made, step, all, &out)
 			}
 			a, err := p.rehearsal(c.Context(), made)
 			if err != nil {
@@ -53,7 +66,73 @@ touches nothing real.`,
 	from.flags(c)
 	out.flags(c)
 	out.chainFlag(c)
+	c.Flags().IntVar(&step, "step", 0, "stop after the step of the plan with this `NUMBER`")
+	c.Flags().BoolVar(&all, "all-steps", false, "look after every step, with mixtures of answers")
 	return c
+}
+
+// rehearseSteps plays the steps of a plan, and says what is met behind one of them, or behind each.
+func (p *program) rehearseSteps(ctx context.Context, made *plan.Plan, step int, all bool,
+	out *output) error {
+	last := len(made.Steps)
+	switch {
+	case made.Seen() == nil:
+		return ended{exitUsage, errors.New("nobody has surveyed the estate, so there is nothing " +
+			"to begin from: upperpath survey")}
+	case !all && (step < 1 || step > last):
+		return ended{exitUsage, fmt.Errorf("--step %d: the plan has steps 1 to %d", step, last)}
+	case !all:
+		last = step
+	}
+	met, err := p.playSteps(ctx, made, last)
+	if err != nil {
+		return err
+	}
+	if !all {
+		met = met[len(met)-1:]
+	}
+	if err := p.show(report.Rehearsed(made, met, p.now()), out); err != nil {
+		return err
+	}
+	if report.Breaks(met) {
+		return ended{code: exitFindings}
+	}
+	return nil
+}
+
+// playSteps plays the first steps of a plan, and gives what is met behind each.
+func (p *program) playSteps(ctx context.Context, made *plan.Plan, last int) ([]report.Met, error) {
+	whole := made.Whole()
+	r, err := stage.NewRehearsal(ctx, whole,
+		func(v *live.Vantage) (*live.Asker, *live.Client, error) {
+			v.Name, v.Agent, v.Clock = "rehearsal", agent(made.Estate.Contact), now
+			w, err := live.New(*v)
+			if err != nil {
+				return nil, nil, err
+			}
+			return p.asker(whole, w), w, nil
+		})
+	if err != nil {
+		return nil, failed(err)
+	}
+	defer r.Close()
+	meter := p.progress("rehearsing the steps", last, "steps")
+	defer meter.done()
+	var all []report.Met
+	for range last {
+		m, err := r.Next(ctx)
+		if err != nil {
+			return nil, failed(err)
+		}
+		met := report.Met{Step: m.Step, Arrive: m.Arrive, Today: m.Today, Said: m.Said,
+			Mixtures: m.Mixtures, All: m.All, Mail: m.Mail, Unseen: m.Unseen}
+		for _, b := range m.Broken {
+			met.Broken = append(met.Broken, report.Broken{What: b.What, Met: b.Met, Old: b.Old})
+		}
+		all = append(all, met)
+		meter.step()
+	}
+	return all, nil
 }
 
 // rehearsal plays a plan on a stage of its own and audits it there.

@@ -117,6 +117,7 @@ load the file, and most providers import it.`,
 			}
 			var failures []error
 			partial, findings := 0, slices.Clone(made.Findings)
+			var ahead []string // zones of which something is typed before they are copied
 			for i := range made.Zones {
 				z := &made.Zones[i]
 				sets, err := made.File(z)
@@ -136,6 +137,9 @@ load the file, and most providers import it.`,
 					files.Marks{Partial: z.Partial, Remaining: z.Remaining, Missed: z.Missed})
 				if err != nil {
 					return failed(err)
+				}
+				if first := made.BeforeCopy(z); asItIs && first > 0 {
+					ahead = append(ahead, fmt.Sprintf("%s (%s)", z.Name, wording.Count(first, "row")))
 				}
 				path := filepath.Join(out, z.Name+".zone")
 				if err := files.WriteMade(force, files.Made{Path: path, Data: text, Opens: "; "}); err != nil {
@@ -161,6 +165,10 @@ load the file, and most providers import it.`,
 						"from the provider before they replace anything, or plan from that export: --zone FILE.\n",
 					partial, wording.Verb(partial, "is", "are"),
 				)
+			}
+			if len(ahead) > 0 {
+				fmt.Fprintf(p.out, "\nThese copies hold rows that nobody has seen typed: %s. Type them first, "+
+					"survey again, then write the copies again with --force.\n", wording.Few(ahead, 6))
 			}
 			p.notReady(made.Findings)
 			if err := errors.Join(failures...); err != nil {

@@ -28,8 +28,8 @@ type Player struct {
 	plan  *plan.Plan
 	first Scene // as it was when the play began
 	now   Scene
-	rows []world.Row                   // entries that were typed so far
-	told atomic.Pointer[predict.Typed] // what comes of them
+	rows  []world.Row                   // entries that were typed so far
+	told  atomic.Pointer[predict.Typed] // what comes of them
 }
 
 // Play starts a stage that plays a scene of today, and that can become what a plan makes of it.

@@ -87,12 +87,20 @@ const (
 	MendedByStep  = "%s: %s Step %d fixes it."
 	ThenLookAgain = " On from there: "
 
+	StepsHold = "Behind %s, every door arrives or answers as today, but for those announced, and " +
+		"mail goes on. %s of older and new answers tried."
+	StepsBreak   = "Behind %s, %d doors or domains with mail meet what no step announced."
+	StepsUnseen  = "Behind %s, %d doors did not answer, so nobody knows."
+	StepsColumns = "Doors: arrive where they should, answer as today, fail as a step said, break. " +
+		"Mail: domains whose mail goes on. Mixed: mixtures of older and new answers that were tried."
+	AsRunbook = "Work through them: "
+
 	NothingToUndo = "Nothing was typed in step %d, so there is nothing to undo."
 	StepBack      = "%s undo step %d."
 	BackBreaks    = "Undoing step %d now breaks something: %s."
 	BackNotDone   = "Step %d is not done, so there is nothing to undo yet. This is how it would be."
 	BackThen      = "Type what follows, from top to bottom; then "
-	BackSeen      = "Step %d is undone: everything is as it was before. The runbook has it as open again."
+	BackSeen      = "Step %d is undone: everything is as it was before. It is open again."
 	BackMissing   = "Step %d is not undone yet."
 	BackUnseen    = "Nobody answered whether step %d is undone."
 	BackHidden    = "Whether step %d is undone cannot be seen from outside. Once it is: "

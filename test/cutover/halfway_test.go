@@ -7,12 +7,15 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/report"
 )
 
 // ended gives a player of the zones as a plan leaves them; those that it does not change are as
@@ -118,4 +121,98 @@ func TestACutoverGoesOnFromAnywhere(t *testing.T) {
 		}
 	}
 	t.Logf("SEED=%d: %d cutovers stopped at %d places", seed, rounds, stops)
+}
+
+// TestARunbookMadeAnewIsThePlan stops cutovers behind a step, surveys again, and makes the runbook
+// anew: the records of its open steps are those of a plan of what is there then, what was done is
+// done, and nothing is asked for twice.
+func TestARunbookMadeAnewIsThePlan(t *testing.T) {
+	t.Parallel()
+	rounds, seed := number("ROUNDS", 20), number("SEED", 13)
+	stops := 0
+	for i := range rounds {
+		r := rand.New(rand.NewPCG(uint64(seed), uint64(i)))
+		e := Random(r)
+		p := plan.Make(e.Input(t))
+		if len(errorsOf(p)) > 0 {
+			continue
+		}
+		former := report.RunbookOf(p, "", Today)
+		tasks := p.Tasks()
+		acts := p.Acts()
+		for step := range p.Steps {
+			for n, task := range tasks {
+				if task.Number == step+1 {
+					require.NoError(t, former.Mark(n+1, Today.Add(time.Duration(n)*time.Minute)))
+				}
+			}
+			if r.IntN(2) == 0 {
+				continue
+			}
+			again := plan.Make(p.After(step, acts[step]))
+			book := report.RunbookOf(again, "", Today.Add(time.Hour))
+			planned := map[string]bool{}
+			for _, task := range book.Tasks {
+				for _, row := range task.Typed {
+					planned[row.String()] = true
+				}
+			}
+			book.Adopt(former)
+			require.NoError(t, book.Check())
+			stops++
+			open, done := map[string]bool{}, map[string]bool{}
+			for _, task := range book.Tasks {
+				for _, row := range task.Typed {
+					if task.IsDone() {
+						done[row.String()] = true
+					} else {
+						open[row.String()] = true
+					}
+				}
+			}
+			for row := range open {
+				assert.True(t, planned[row], "SEED=%d, %d: step %d: %s is open, and in no plan\n%s", seed, i,
+					step+1, row, e)
+			}
+			for row := range planned {
+				assert.True(t, open[row] || done[row], "SEED=%d, %d: step %d: %s is lost", seed, i, step+1,
+					row)
+			}
+			for _, task := range former.Tasks {
+				for _, row := range task.Typed {
+					if task.IsDone() && !row.IsRecord() {
+						assert.True(t, done[row.String()], "SEED=%d, %d: step %d: %s was done\n%s", seed, i, step+1,
+							row, e)
+					}
+				}
+			}
+		}
+	}
+	t.Logf("SEED=%d: %d runbooks made anew", seed, stops)
+	assert.NotZero(t, stops)
+}
+
+// TestErrorsThatStepsFix has a zone move to name servers that do not hold it yet, and that is
+// signed: the plan has errors, and its own steps fix them.
+func TestErrorsThatStepsFix(t *testing.T) {
+	t.Parallel()
+	e := Estate{File: carriers + "  - {name: n.example, state: leave}\n  - {name: old.example, " +
+		"carrier: gw, name-servers: [ns1.next.example, ns2.next.example]}\n",
+		Zones: map[string][]string{"old.example": {"old.example. A 192.0.2.1",
+			"www.old.example. CNAME old.example."}}}
+	in := e.Input(t)
+	d := &in.Survey.Domains[0]
+	d.Parent.DS = []survey.DS{{Text: "31406 13 2 6B9F3C1D0E5A47B2889D4C7F1A2E3D4C5B6A79880F1E2D3C4B5A6978"}}
+	for _, name := range []string{"ns1.next.example", "ns2.next.example"} {
+		d.Coming = append(d.Coming, survey.Coming{Server: survey.Server{Name: name,
+			Address: "192.0.2.54", State: survey.Lame}})
+	}
+	p := plan.Make(in)
+	require.NotEmpty(t, errorsOf(p))
+	ready := report.ReadyOf(p, report.RunbookOf(p, "", Today))
+	assert.Empty(t, ready.Faults, "%v", errorsOf(p))
+	assert.NotEmpty(t, ready.Mended)
+	for _, says := range ready.Mended {
+		assert.Regexp(t, `Step \d+ fixes it\.$`, says)
+	}
 }

@@ -24,7 +24,7 @@ const mostMended = 3000
 // file, is mended by none.
 func (p *Plan) Errors() []Mended {
 	var all []Mended
-	open := map[string]int{}
+	open := map[string][]int{}
 	for _, f := range p.Findings {
 		if f.Severity != finding.Error {
 			continue
@@ -33,7 +33,7 @@ func (p *Plan) Errors() []Mended {
 		if !slices.ContainsFunc(p.Broken, func(b finding.Finding) bool {
 			return b.Code == f.Code && b.Subject == f.Subject
 		}) {
-			open[keyOf(f)] = len(all) - 1
+			open[keyOf(f)] = append(open[keyOf(f)], len(all)-1)
 		}
 	}
 	if len(open) == 0 || p.input.Survey == nil || p.Played.Rows > mostMended {
@@ -54,10 +54,13 @@ func (p *Plan) Errors() []Mended {
 			}
 		}
 		for key, at := range open {
-			if !left[key] {
-				all[at].Step = i + 1
-				delete(open, key)
+			if left[key] {
+				continue
 			}
+			for _, n := range at {
+				all[n].Step = i + 1
+			}
+			delete(open, key)
 		}
 	})
 	return all

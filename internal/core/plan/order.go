@@ -388,11 +388,10 @@ func joins(a, b *act.Step) bool {
 	return false
 }
 
-// Cost gives what it costs to do the steps of the plan in another order, by their indexes. The
-// order has to respect what each of them needs.
-func (p *Plan) Cost(by []int) order.Cost {
+// Costing gives a function that says what it costs to do the steps of the plan in another order, by
+// their indexes. The order has to respect what each of them needs.
+func (p *Plan) Costing() func(by []int) order.Cost {
 	steps, sheets := p.Steps, p.Sheets()
-	defer func() { p.Steps = steps }()
 	made := make([]order.Step, len(steps))
 	deeds := deedsOf(p, sheets)
 	for i, s := range steps {
@@ -402,6 +401,9 @@ func (p *Plan) Cost(by []int) order.Cost {
 			made[i].Before = append(made[i].Before, n-1)
 		}
 	}
-	p.Steps = p.ordered(steps, made, by)
-	return order.CostOf(made, by, p.played(sheets).Played)
+	return func(by []int) order.Cost {
+		defer func() { p.Steps = steps }()
+		p.Steps = p.ordered(steps, made, by)
+		return order.CostOf(made, by, p.played(sheets).Played)
+	}
 }

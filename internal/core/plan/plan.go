@@ -191,3 +191,6 @@ func (p *Plan) Age() time.Duration {
 	}
 	return age
 }
+
+// Seen gives the survey of which the plan is made; nil: nobody has looked.
+func (p *Plan) Seen() *survey.Survey { return p.input.Survey }

@@ -67,6 +67,23 @@ func (p *Plan) AsItIs(z *zone.Zone) ([]record.Set, error) {
 	return all, nil
 }
 
+// BeforeCopy gives how many rows are typed in a zone that moves before it is copied, of which the
+// survey has not seen that they are.
+func (p *Plan) BeforeCopy(z *zone.Zone) int {
+	n := 0
+	if z.Move == nil {
+		return 0
+	}
+	for _, s := range p.Sheets() {
+		for _, l := range s.Lines {
+			if l.Zone == z.Name && (l.Early || l.Do == act.Lower) {
+				n++
+			}
+		}
+	}
+	return n
+}
+
 func (p *Plan) file(z *zone.Zone, whole []record.Set, changed bool) ([]record.Set, error) {
 	switch {
 	case z.New != nil && changed:

@@ -166,6 +166,11 @@ func (b *Book) Adopt(former *Book) Adopted {
 			}
 		case last != nil && (!meant || len(t.Typed) == 0 || touched(t, typed)):
 			made.Again = append(made.Again, t.Number)
+			for _, o := range done[t.kind()] {
+				if len(t.Typed) > 0 && slices.Equal(o.rows(), t.rows()) { // what it means is another
+					here[o] = true
+				}
+			}
 		}
 	}
 	kept := b.keepDone(former, here)

@@ -10,8 +10,8 @@ import (
 
 // Seen gives what a survey would see of this state of the zones that an earlier one saw: their
 // records, who is delegated to, and what those answer to which a zone moves. How doors answered is
-// kept where names lead where they led then, and left out elsewhere. What that one did not see, this
-// one does not either.
+// kept where names lead where they led then, and left out elsewhere. What that survey did not see,
+// this one does not either.
 func (w *World) Seen(before *survey.Survey, first *World) *survey.Survey {
 	made := *before
 	made.Domains = slices.Clone(before.Domains)

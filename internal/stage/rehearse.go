@@ -1,0 +1,456 @@
+package stage
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"math/rand/v2"
+	"slices"
+	"strings"
+
+	"github.com/miekg/dns"
+
+	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/crew"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/expect"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/live"
+)
+
+// Rehearsal plays the steps of a plan on a stage that begins as the survey saw it, and looks over
+// real sockets what visitors and mail meet behind each.
+type Rehearsal struct {
+	player *Player
+	plan   *plan.Plan
+	asker  func() (*live.Asker, *live.Client, error)
+	tasks  map[int][]plan.Task
+	begins map[web.Door]string // how doors answered before anything was typed
+	mail   map[string]string   // where the mail of domains ended then
+	dark   map[string]string   // of hosts: what was said beforehand of them
+	done   int
+}
+
+// Met is what visitors and mail meet behind a step.
+type Met struct {
+	Step     int
+	Arrive   int      // doors that lead where they should
+	Today    int      // doors that answer as they do today
+	Said     []string // doors that fail, as a step says beforehand
+	Broken   []Broken
+	Mixtures int // of older and new answers that were tried too
+	All      int // how many there are; more than were tried where there are many
+	Mail     int // domains whose mail goes where it should
+	Unseen   []string
+}
+
+// Broken is a door or a domain's mail that does not lead where it should.
+type Broken struct {
+	What string // a door, or "mail of" a domain
+	Met  string
+	Old  []string // the names of which older answers were held; none: whoever asks meets it
+}
+
+// MostMixtures is how many mixtures of older and new answers are tried behind a step.
+const MostMixtures = 40
+
+// NewRehearsal starts the stage. ask gives somebody who asks on it; it is called again after each
+// change, since connections that are kept would show what was there before. Close it in the end.
+func NewRehearsal(ctx context.Context, p *plan.Plan,
+	ask func(v *live.Vantage) (*live.Asker, *live.Client, error)) (*Rehearsal, error) {
+	today, err := FromSurvey(p)
+	if err != nil {
+		return nil, err
+	}
+	player, err := Play(today, p)
+	if err != nil {
+		return nil, err
+	}
+	r := &Rehearsal{player: player, plan: p, tasks: map[int][]plan.Task{}, dark: map[string]string{}}
+	r.asker = func() (*live.Asker, *live.Client, error) {
+		v := player.Vantage()
+		return ask(&v)
+	}
+	for _, t := range p.Tasks() {
+		r.tasks[t.Number] = append(r.tasks[t.Number], t)
+	}
+	_, w, err := r.asker()
+	if err != nil {
+		player.Close()
+		return nil, err
+	}
+	defer w.Close()
+	r.begins = r.signatures(ctx, w, r.doors(nil))
+	r.mail = r.mailNow()
+	return r, nil
+}
+
+// Close ends the stage.
+func (r *Rehearsal) Close() { _ = r.player.Close() }
+
+// doors gives the doors of some names, and of what follows them; of all for nil.
+func (r *Rehearsal) doors(names map[string]bool) []plan.PlannedDoor {
+	zones := map[string]bool{}
+	for name := range names {
+		for _, z := range r.plan.Zones {
+			if name == z.Name || strings.HasSuffix(name, "."+z.Name) {
+				zones[z.Name] = true
+			}
+		}
+	}
+	return slices.DeleteFunc(slices.Clone(r.plan.Doors), func(d plan.PlannedDoor) bool {
+		return names != nil && !zones[d.Domain]
+	})
+}
+
+// signatures says how doors answer.
+func (r *Rehearsal) signatures(ctx context.Context, w *live.Client,
+	doors []plan.PlannedDoor) map[web.Door]string {
+	said := make([]string, len(doors))
+	crew.Each(len(doors), func(i int) { said[i] = signature(ctx, w, doors[i].Door) })
+	made := map[web.Door]string{}
+	for i, d := range doors {
+		made[d.Door] = said[i]
+	}
+	return made
+}
+
+// signature says how a door answers: what a browser meets first.
+func signature(ctx context.Context, w *live.Client, d web.Door) string {
+	a := w.Answer(ctx, chain.Ask{URL: d.URL("/", "")})
+	if a.Refusal != "" {
+		return string(a.Refusal)
+	}
+	text := fmt.Sprint(a.Status, " ", a.Location)
+	if a.TLS != nil {
+		for _, f := range a.TLS.Faults {
+			text += " " + f.String()
+		}
+	}
+	return strings.TrimSpace(text)
+}
+
+// Next does the next step, and says what is met then.
+func (r *Rehearsal) Next(ctx context.Context) (Met, error) {
+	r.done++
+	before := r.player.now
+	for _, t := range r.tasks[r.done] {
+		if err := r.player.Do(t); err != nil {
+			return Met{}, err
+		}
+	}
+	r.foretell()
+	m := Met{Step: r.done}
+	if err := r.look(ctx, &m, r.doors(nil), nil); err != nil {
+		return m, err
+	}
+	return m, r.mixtures(ctx, &m, before)
+}
+
+// foretell notes of which hosts the steps so far said that they will fail for a while, and until
+// when.
+func (r *Rehearsal) foretell() {
+	r.dark = map[string]string{}
+	for i, s := range r.plan.Steps {
+		says := ""
+		switch s.Kind {
+		case act.IssueCertificates:
+			says = "its certificate is issued only then"
+		case act.ChoosePrimaries:
+			says = "it redirects only then"
+		case act.ClaimAfter:
+			says = "it is claimed only then"
+		}
+		if i+1 > r.done && says != "" {
+			for _, place := range s.Places {
+				c := r.plan.Estate.Carrier(place)
+				for _, z := range s.Zones {
+					r.tell(z, c, fmt.Sprintf("step %d: %s", i+1, says))
+				}
+			}
+		}
+		if len(s.Dark) > 0 && i+1 == r.done {
+			for _, h := range s.Dark {
+				r.dark[h] = fmt.Sprintf("step %d says so", i+1)
+			}
+		}
+	}
+}
+
+func (r *Rehearsal) tell(zone string, c *estate.Carrier, says string) {
+	for _, d := range r.plan.Doors {
+		front := r.plan.Estate.Carrier(d.Carrier)
+		its := c != nil && (d.Carrier == c.Name || front != nil && front.Behind == c.Name)
+		if d.Domain == zone && its && r.dark[d.Door.Host.String()] == "" {
+			r.dark[d.Door.Host.String()] = says
+		}
+	}
+}
+
+// look looks at doors, and at all mail where old is nil: names of which older answers are held.
+func (r *Rehearsal) look(ctx context.Context, m *Met, doors []plan.PlannedDoor,
+	old []string) error {
+	asker, w, err := r.asker()
+	if err != nil {
+		return err
+	}
+	defer w.Close()
+	now := r.signatures(ctx, w, doors)
+	asked := doors
+	type verdict struct{ fine, unseen bool }
+	said := make([]verdict, len(asked))
+	crew.Each(len(asked), func(i int) {
+		e := expect.Expectation{Kind: expect.Door, URL: asked[i].Door.URL("/", "").String(),
+			Values: []string{asked[i].LeadsTo.String()}}
+		seen := e.Judge(asker.Ask(ctx, e, e.Where()))
+		said[i] = verdict{fine: e.Missing(seen) == nil, unseen: e.Unanswered(seen) != nil}
+	})
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	for i, d := range asked {
+		name, host := d.Door.String(), d.Door.Host.String()
+		asToday := now[d.Door] == r.begins[d.Door]
+		switch {
+		case said[i].fine:
+			if old == nil {
+				m.Arrive++
+			}
+		case asToday && old == nil && r.audited(d):
+			m.Broken = append(m.Broken, Broken{What: name, Met: now[d.Door]})
+		case asToday:
+			if old == nil {
+				m.Today++
+			}
+		case said[i].unseen && now[d.Door] != string(chain.NoAddress):
+			m.Unseen = append(m.Unseen, name)
+		case r.dark[host] != "":
+			if old == nil {
+				m.Said = append(m.Said, name+" ("+r.dark[host]+")")
+			}
+		default:
+			m.Broken = append(m.Broken, Broken{What: name, Met: now[d.Door], Old: old})
+		}
+	}
+	r.lookAtMail(m, old)
+	return nil
+}
+
+// audited reports whether the step that was done last says that a door is where it should be.
+func (r *Rehearsal) audited(d plan.PlannedDoor) bool {
+	if r.done == 0 || r.done > len(r.plan.Steps) {
+		return false
+	}
+	s := r.plan.Steps[r.done-1]
+	return s.Kind == act.AuditDoors && (len(s.Zones) == 0 || slices.Contains(s.Zones, d.Domain))
+}
+
+// lookAtMail compares where mail ends with where it ended.
+func (r *Rehearsal) lookAtMail(m *Met, old []string) {
+	now := r.mailNow()
+	for _, name := range slices.Sorted(maps.Keys(r.mail)) {
+		d := r.plan.Estate.DomainOf(web.MustParseHost(name))
+		asked := d.Mail == "none" || slices.ContainsFunc(d.Wanted, func(w estate.Wanted) bool {
+			return w.Type == "MX" && w.Name == name
+		})
+		switch {
+		case now[name] == r.mail[name] || asked:
+			if old == nil {
+				m.Mail++
+			}
+		default:
+			m.Broken = append(m.Broken, Broken{What: "mail of " + name, Met: now[name], Old: old})
+		}
+	}
+}
+
+// mailNow asks the name server where the mail of each domain ends that has some: its MX records,
+// and the addresses of their machines.
+func (r *Rehearsal) mailNow() map[string]string {
+	made := map[string]string{}
+	v := r.plan.Seen()
+	if v == nil {
+		return made
+	}
+	resolver := r.player.Vantage().Resolvers[0]
+	ask := func(name string, kind uint16) []dns.RR {
+		answer, err := dns.Exchange(new(dns.Msg).SetQuestion(dns.Fqdn(name), kind), resolver)
+		if err != nil {
+			return nil
+		}
+		return answer.Answer
+	}
+	for i := range v.Domains {
+		d := &v.Domains[i]
+		if !d.Seen() || r.plan.Estate.DomainOf(web.MustParseHost(d.Name)) == nil {
+			continue
+		}
+		ends := map[int][]string{} // by preference
+		for _, rr := range ask(d.Name, dns.TypeMX) {
+			mx, is := rr.(*dns.MX)
+			if !is || mx.Mx == "." {
+				continue
+			}
+			for _, kind := range []uint16{dns.TypeA, dns.TypeAAAA} {
+				for _, rr := range ask(mx.Mx, kind) { // nobody reaches a machine without an address
+					if a, is := addressOf(rr); is {
+						ends[int(mx.Preference)] = append(ends[int(mx.Preference)], a.String())
+					}
+				}
+			}
+			if !r.inEstate(mx.Mx) {
+				ends[int(mx.Preference)] = append(ends[int(mx.Preference)], mx.Mx)
+			}
+		}
+		var turns []string // machines that are tried alike, then others
+		for _, preference := range slices.Sorted(maps.Keys(ends)) {
+			alike := ends[preference]
+			slices.Sort(alike)
+			turns = append(turns, strings.Join(slices.Compact(alike), " "))
+		}
+		if len(turns) > 0 {
+			made[d.Name] = strings.Join(turns, ", then ")
+		}
+	}
+	return made
+}
+
+func (r *Rehearsal) inEstate(name string) bool {
+	h, err := web.ParseHost(strings.TrimSuffix(name, "."))
+	return err == nil && r.plan.Estate.DomainOf(h) != nil
+}
+
+// mixtures has resolvers hold older answers of some of the names that a step changed, and looks at
+// what follows them: of all, of each alone, of all but each, and of others at random.
+func (r *Rehearsal) mixtures(ctx context.Context, m *Met, before Scene) error {
+	after := r.player.now
+	changed := r.askedBefore(changedNames(before, after), before)
+	if len(changed) == 0 {
+		return nil
+	}
+	all := subsets(changed)
+	m.All = len(all)
+	if m.All > MostMixtures {
+		rand.New(rand.NewPCG(1, uint64(m.Step))).Shuffle(len(all)-1, func(i, j int) {
+			all[i+1], all[j+1] = all[j+1], all[i+1]
+		})
+		all = all[:MostMixtures]
+	}
+	names := map[string]bool{}
+	for _, name := range changed {
+		names[strings.TrimSuffix(name, ".")] = true
+	}
+	defer func() { _ = r.player.SetNames(after) }()
+	for _, old := range all {
+		mixed := after
+		mixed.Zones = mix(before.Zones, after.Zones, old)
+		mixed.NameServers = maps.Clone(after.NameServers)
+		for a, n := range after.NameServers {
+			c := *n
+			if was := before.NameServers[a]; was != nil {
+				c.Zones = mix(was.Zones, n.Zones, old)
+			}
+			mixed.NameServers[a] = &c
+		}
+		if err := r.player.SetNames(mixed); err != nil {
+			return err
+		}
+		if err := r.look(ctx, m, r.doors(names), old); err != nil {
+			return err
+		}
+		m.Mixtures++
+	}
+	return nil
+}
+
+// askedBefore leaves out the names that did not exist before and are no hosts: nobody has ever
+// asked for them, so that nobody holds that they are missing.
+func (r *Rehearsal) askedBefore(names []string, before Scene) []string {
+	asked := map[string]bool{}
+	for _, z := range before.Zones {
+		for _, rr := range z.Records {
+			asked[strings.ToLower(rr.Header().Name)] = true
+		}
+	}
+	for _, d := range r.plan.Doors {
+		asked[dns.Fqdn(d.Door.Host.String())] = true
+	}
+	return slices.DeleteFunc(names, func(name string) bool { return !asked[name] })
+}
+
+// changedNames gives the owners whose records differ, in order.
+func changedNames(before, after Scene) []string {
+	owned := func(s Scene) map[string]string {
+		made := map[string]string{}
+		for _, z := range s.Zones {
+			for _, rr := range z.Records {
+				key := strings.ToLower(rr.Header().Name)
+				plain := dns.Copy(rr)
+				plain.Header().Ttl = 0
+				made[key] += plain.String() + "\n"
+			}
+		}
+		for key, text := range made {
+			lines := strings.Split(text, "\n")
+			slices.Sort(lines)
+			made[key] = strings.Join(lines, "\n")
+		}
+		return made
+	}
+	was, is := owned(before), owned(after)
+	names := map[string]bool{}
+	for name := range was {
+		names[name] = names[name] || was[name] != is[name]
+	}
+	for name := range is {
+		names[name] = names[name] || was[name] != is[name]
+	}
+	var all []string
+	for _, name := range slices.Sorted(maps.Keys(names)) {
+		if names[name] {
+			all = append(all, name)
+		}
+	}
+	return all
+}
+
+// subsets gives sets of names: all of them, each alone, and all but each.
+func subsets(names []string) [][]string {
+	all := [][]string{names}
+	if len(names) < 2 {
+		return all
+	}
+	for i := range names {
+		all = append(all, names[i:i+1])
+		if len(names) > 2 {
+			all = append(all, slices.Delete(slices.Clone(names), i, i+1))
+		}
+	}
+	return all
+}
+
+// mix gives zones with the older records of some names.
+func mix(before, after []Zone, old []string) []Zone {
+	is := map[string]bool{}
+	for _, name := range old {
+		is[name] = true
+	}
+	held := func(rr dns.RR) bool { return is[strings.ToLower(rr.Header().Name)] }
+	made := make([]Zone, len(after))
+	for i, z := range after {
+		made[i] = Zone{Origin: z.Origin, Records: slices.DeleteFunc(slices.Clone(z.Records), held)}
+		for _, o := range before {
+			if o.Origin != z.Origin {
+				continue
+			}
+			for _, rr := range o.Records {
+				if held(rr) {
+					made[i].Records = append(made[i].Records, rr)
+				}
+			}
+		}
+	}
+	return made
+}
