@@ -125,7 +125,7 @@ func (p *program) playSteps(ctx context.Context, made *plan.Plan, last int) ([]r
 			return nil, failed(err)
 		}
 		met := report.Met{Step: m.Step, Arrive: m.Arrive, Today: m.Today, Said: m.Said,
-			Mixtures: m.Mixtures, All: m.All, Mail: m.Mail, Unseen: m.Unseen}
+			Mixtures: m.Mixtures, All: m.All, Mail: m.Mail, Undo: m.Undo, Unseen: m.Unseen}
 		for _, b := range m.Broken {
 			met.Broken = append(met.Broken, report.Broken{What: b.What, Met: b.Met, Old: b.Old})
 		}

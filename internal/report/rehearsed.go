@@ -23,6 +23,7 @@ type Met struct {
 	Mixtures int      `json:"mixtures"`     // of older and new answers that were tried
 	All      int      `json:"all_mixtures"` // how many there are
 	Mail     int      `json:"mail"`         // domains whose mail goes where it should
+	Undo     int      `json:"undo_rows"`    // that were played, and lead back to what was there
 	Unseen   []string `json:"unseen"`
 }
 
@@ -65,11 +66,11 @@ func Rehearsed(p *plan.Plan, all []Met, now time.Time) doc.Doc {
 		v.Says = doc.Phrasef(words.StepsHold, steps, tried)
 	}
 	t := doc.Table{Sheet: "steps", Head: []string{"step", "what is done", "arrive", "as today", "said",
-		"break", "mail", "mixed"}}
+		"break", "mail", "mixed", "undo"}}
 	for _, m := range all {
 		row := doc.Cells(fmt.Sprint(m.Step), shortStep(m.Says), fmt.Sprint(m.Arrive),
 			countOrDash(m.Today), countOrDash(len(m.Said)), countOrDash(len(m.Broken)),
-			fmt.Sprint(m.Mail), mixturesText(m))
+			fmt.Sprint(m.Mail), mixturesText(m), undoText(m))
 		if len(m.Broken) > 0 {
 			row[5].Tone = doc.Failed
 		}
@@ -122,6 +123,13 @@ func mixturesText(m Met) string {
 	return fmt.Sprint(m.Mixtures)
 }
 
+func undoText(m Met) string {
+	if m.Undo == 0 {
+		return "-"
+	}
+	return wording.Count(m.Undo, "row")
+}
+
 func countOrDash(n int) string {
 	if n == 0 {
 		return "-"
@@ -134,7 +142,7 @@ func shortStep(says string) string {
 	for _, end := range []string{": upperpath", ". ", " (upperpath"} {
 		says, _, _ = strings.Cut(says, end)
 	}
-	const most = 44
+	const most = 40
 	says = strings.TrimSuffix(says, ".")
 	if runes := []rune(says); len(runes) > most {
 		cut := string(runes[:most])

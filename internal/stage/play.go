@@ -138,6 +138,7 @@ func (p *Player) Do(t plan.Task) error {
 // Undo types rows that take something back on the stage. A DS record that is published again is the
 // one that was there. An error comes back where a record cannot be read.
 func (p *Player) Undo(rows []world.Row) error {
+	p.rows = slices.Clip(p.rows)
 	for _, r := range rows {
 		switch {
 		case r.IsRecord():

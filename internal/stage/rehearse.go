@@ -27,10 +27,12 @@ type Rehearsal struct {
 	plan   *plan.Plan
 	asker  func() (*live.Asker, *live.Client, error)
 	tasks  map[int][]plan.Task
+	backs  []plan.Back
 	begins map[web.Door]string // how doors answered before anything was typed
 	mail   map[string]string   // where the mail of domains ended then
 	dark   map[string]string   // of hosts: what was said beforehand of them
 	done   int
+	last   Met
 }
 
 // Met is what visitors and mail meet behind a step.
@@ -43,6 +45,7 @@ type Met struct {
 	Mixtures int // of older and new answers that were tried too
 	All      int // how many there are; more than were tried where there are many
 	Mail     int // domains whose mail goes where it should
+	Undo     int // rows that undo it, which were played, and lead back to what was there
 	Unseen   []string
 }
 
@@ -68,7 +71,8 @@ func NewRehearsal(ctx context.Context, p *plan.Plan,
 	if err != nil {
 		return nil, err
 	}
-	r := &Rehearsal{player: player, plan: p, tasks: map[int][]plan.Task{}, dark: map[string]string{}}
+	r := &Rehearsal{player: player, plan: p, tasks: map[int][]plan.Task{}, backs: p.Backs(),
+		dark: map[string]string{}}
 	r.asker = func() (*live.Asker, *live.Client, error) {
 		v := player.Vantage()
 		return ask(&v)
@@ -143,10 +147,45 @@ func (r *Rehearsal) Next(ctx context.Context) (Met, error) {
 	}
 	r.foretell()
 	m := Met{Step: r.done}
+	if kind := r.plan.Steps[r.done-1].Kind; r.done > 1 && idle[kind] {
+		m = r.last // nothing has changed since somebody looked
+		m.Step, m.Mixtures, m.All, m.Undo = r.done, 0, 0, 0
+		return m, nil
+	}
+	defer func() { r.last = m }()
 	if err := r.look(ctx, &m, r.doors(nil), nil); err != nil {
 		return m, err
 	}
-	return m, r.mixtures(ctx, &m, before)
+	if err := r.mixtures(ctx, &m, before); err != nil {
+		return m, err
+	}
+	return m, r.andBack(&m, before)
+}
+
+// idle are the steps in which nothing is typed, and whose doors nobody says to be right by then.
+var idle = map[act.StepKind]bool{act.OutlastTTLs: true, act.WaitForTTLs: true, act.LeaveOld: true,
+	act.SeeAgreement: true, act.FindDS: true, act.SurveyFirst: true, act.TryRedirects: true}
+
+// andBack undoes the step that was done last, looks whether everything stands as it did, and does
+// the step again.
+func (r *Rehearsal) andBack(m *Met, before Scene) error {
+	rows := r.backs[m.Step-1].Rows
+	if len(rows) == 0 {
+		return nil
+	}
+	after, typed := r.player.now, r.player.rows
+	if err := r.player.Undo(rows); err != nil {
+		return err
+	}
+	for _, name := range changedNames(before, r.player.now, true) {
+		m.Broken = append(m.Broken, Broken{What: strings.TrimSuffix(name, "."),
+			Met: "other records once the step is undone"})
+	}
+	m.Undo = len(rows)
+	r.player.now, r.player.rows = after, typed
+	told := r.plan.Told(typed)
+	r.player.told.Store(&told)
+	return r.player.SetNames(after)
 }
 
 // foretell notes of which hosts the steps so far said that they will fail for a while, and until
@@ -197,41 +236,45 @@ func (r *Rehearsal) look(ctx context.Context, m *Met, doors []plan.PlannedDoor,
 		return err
 	}
 	defer w.Close()
-	now := r.signatures(ctx, w, doors)
-	asked := doors
-	type verdict struct{ fine, unseen bool }
-	said := make([]verdict, len(asked))
-	crew.Each(len(asked), func(i int) {
-		e := expect.Expectation{Kind: expect.Door, URL: asked[i].Door.URL("/", "").String(),
-			Values: []string{asked[i].LeadsTo.String()}}
+	type verdict struct {
+		fine, unseen bool
+		meets        string // of those that are not fine
+	}
+	said := make([]verdict, len(doors))
+	crew.Each(len(doors), func(i int) {
+		e := expect.Expectation{Kind: expect.Door, URL: doors[i].Door.URL("/", "").String(),
+			Values: []string{doors[i].LeadsTo.String()}}
 		seen := e.Judge(asker.Ask(ctx, e, e.Where()))
 		said[i] = verdict{fine: e.Missing(seen) == nil, unseen: e.Unanswered(seen) != nil}
+		if said[i].fine = said[i].fine && !said[i].unseen; !said[i].fine {
+			said[i].meets = signature(ctx, w, doors[i].Door)
+		}
 	})
 	if err := ctx.Err(); err != nil {
 		return err
 	}
-	for i, d := range asked {
-		name, host := d.Door.String(), d.Door.Host.String()
-		asToday := now[d.Door] == r.begins[d.Door]
+	for i, d := range doors {
+		name, host, meets := d.Door.String(), d.Door.Host.String(), said[i].meets
+		asToday := meets == r.begins[d.Door]
 		switch {
 		case said[i].fine:
 			if old == nil {
 				m.Arrive++
 			}
 		case asToday && old == nil && r.audited(d):
-			m.Broken = append(m.Broken, Broken{What: name, Met: now[d.Door]})
+			m.Broken = append(m.Broken, Broken{What: name, Met: meets})
 		case asToday:
 			if old == nil {
 				m.Today++
 			}
-		case said[i].unseen && now[d.Door] != string(chain.NoAddress):
+		case said[i].unseen && meets != string(chain.NoAddress):
 			m.Unseen = append(m.Unseen, name)
 		case r.dark[host] != "":
 			if old == nil {
 				m.Said = append(m.Said, name+" ("+r.dark[host]+")")
 			}
 		default:
-			m.Broken = append(m.Broken, Broken{What: name, Met: now[d.Door], Old: old})
+			m.Broken = append(m.Broken, Broken{What: name, Met: meets, Old: old})
 		}
 	}
 	r.lookAtMail(m, old)
@@ -326,7 +369,7 @@ func (r *Rehearsal) inEstate(name string) bool {
 // what follows them: of all, of each alone, of all but each, and of others at random.
 func (r *Rehearsal) mixtures(ctx context.Context, m *Met, before Scene) error {
 	after := r.player.now
-	changed := r.askedBefore(changedNames(before, after), before)
+	changed := r.askedBefore(changedNames(before, after, false), before)
 	if len(changed) == 0 {
 		return nil
 	}
@@ -380,22 +423,25 @@ func (r *Rehearsal) askedBefore(names []string, before Scene) []string {
 	return slices.DeleteFunc(names, func(name string) bool { return !asked[name] })
 }
 
-// changedNames gives the owners whose records differ, in order.
-func changedNames(before, after Scene) []string {
+// changedNames gives the owners whose records differ, in order; in nothing but a TTL where those
+// count.
+func changedNames(before, after Scene, ttls bool) []string {
 	owned := func(s Scene) map[string]string {
 		made := map[string]string{}
 		for _, z := range s.Zones {
 			for _, rr := range z.Records {
 				key := strings.ToLower(rr.Header().Name)
 				plain := dns.Copy(rr)
-				plain.Header().Ttl = 0
+				if !ttls || plain.Header().Rrtype == dns.TypeNS { // the parent gives those another
+					plain.Header().Ttl = 0
+				}
 				made[key] += plain.String() + "\n"
 			}
 		}
 		for key, text := range made {
 			lines := strings.Split(text, "\n")
 			slices.Sort(lines)
-			made[key] = strings.Join(lines, "\n")
+			made[key] = strings.Join(slices.Compact(lines), "\n")
 		}
 		return made
 	}

@@ -239,8 +239,8 @@ func moveStepText(s act.Step) string {
 		if len(s.Zones) == 1 {
 			only = " --only " + s.Zones[0]
 		}
-		return format("Survey again, so that the copy holds what was typed until now. Then copy %s %s "+
-			"to %s: %s.", zones, asItIs(s.Zones), s.Provider,
+		return format("Copy %s %s to %s, from a survey made now (`upperpath survey`): %s.", zones,
+			asItIs(s.Zones), s.Provider,
 			doc.Command("upperpath write zone --as-it-is"+only))
 	case act.CreateZones:
 		what := "the zone %s at %s once it is registered, with all its records"

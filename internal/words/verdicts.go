@@ -92,7 +92,8 @@ const (
 	StepsBreak   = "Behind %s, %d doors or domains with mail meet what no step announced."
 	StepsUnseen  = "Behind %s, %d doors did not answer, so nobody knows."
 	StepsColumns = "Doors: arrive where they should, answer as today, fail as a step said, break. " +
-		"Mail: domains whose mail goes on. Mixed: mixtures of older and new answers that were tried."
+		"Mail: domains whose mail goes on. Mixed: mixtures of older and new answers that were tried. " +
+		"Undo: rows that were played, and led back to what was there."
 	AsRunbook = "Work through them: "
 
 	NothingToUndo = "Nothing was typed in step %d, so there is nothing to undo."

@@ -37,6 +37,9 @@ type Player struct {
 	caches []*cache // of resolvers that have asked before something was typed
 	random *rand.Rand
 	alone  bool // nobody holds anything
+
+	below map[string]int      // how many names stand at a name or below it
+	found map[string][]string // where names end, while nothing changes; nil: not kept
 }
 
 // newMachine is the machine that wanted MX records name.
@@ -49,6 +52,7 @@ type Facts map[string]string
 func NewPlayer(e Estate, p *plan.Plan) *Player {
 	pl := &Player{
 		lines:   map[string]map[string][]string{},
+		below:   map[string]int{},
 		through: map[string]string{},
 		led:     map[string]bool{},
 		mailing: map[string]bool{},
@@ -123,6 +127,7 @@ func NewPlayer(e Estate, p *plan.Plan) *Player {
 func (pl *Player) add(name, kind, value string) {
 	if pl.lines[name] == nil {
 		pl.lines[name] = map[string][]string{}
+		pl.count(name, 1)
 	}
 	pl.lines[name][kind] = append(pl.lines[name][kind], value)
 	sort.Strings(pl.lines[name][kind])
@@ -140,6 +145,7 @@ func (pl *Player) drop(name, kind, value string) bool {
 	if len(pl.lines[name]) == 0 {
 		delete(pl.lines, name)
 		delete(pl.through, name)
+		pl.count(name, -1)
 	}
 	return true
 }
@@ -155,15 +161,14 @@ func (pl *Player) zone(name string) string {
 
 // there reports whether a name exists, by itself or on the way to others.
 func (pl *Player) there(name string) bool {
-	if len(pl.lines[name]) > 0 {
-		return true
+	return pl.below[name] > 0
+}
+
+// count keeps how many names stand at a name and below it.
+func (pl *Player) count(name string, by int) {
+	for at := name; at != ""; _, at, _ = strings.Cut(at, ".") {
+		pl.below[at] += by
 	}
-	for owner := range pl.lines {
-		if strings.HasSuffix(owner, "."+name) {
-			return true
-		}
-	}
-	return false
 }
 
 // owner is the name that answers for another (RFC 1034 section 4.3.2).
@@ -199,6 +204,17 @@ func (pl *Player) live(name, kind string) (values []string, alias string) {
 }
 
 func (pl *Player) ends(name string, depth int) []string {
+	if known, is := pl.found[name]; is && depth == 0 {
+		return known
+	}
+	all := pl.endsOf(name, depth)
+	if pl.found != nil && depth == 0 {
+		pl.found[name] = all
+	}
+	return all
+}
+
+func (pl *Player) endsOf(name string, depth int) []string {
 	switch {
 	case depth > 12:
 		return nil // round and round
@@ -367,6 +383,8 @@ func (pl *Player) senders() []string {
 // facts writes down what must stay.
 func (pl *Player) facts() Facts {
 	f := Facts{}
+	pl.found = map[string][]string{}
+	defer func() { pl.found = nil }()
 	for name := range pl.mailing {
 		f["mail "+name] = pl.mail(name)
 	}

@@ -134,43 +134,16 @@ func (b *Book) Adopt(former *Book) Adopted {
 	here := map[*Task]bool{} // of the former book: they are in this one too
 	for i := range b.Tasks {
 		t := &b.Tasks[i]
-		typed, meant, asked := map[string]bool{}, t.Means == "", false
-		var last *Task
-		for _, o := range done[t.kind()] {
-			same := o.Key == t.Key && len(o.Typed) == 0 // nothing is typed, or nobody wrote it down
-			for _, row := range o.rows() {
-				typed[row] = true
-			}
-			meant = meant || o.Means == t.Means || o.Means == ""
-			if last == nil || o.Done.After(last.Done) {
-				last = o
-			}
-			if same {
-				asked = true
-				here[o] = true
-			}
-		}
-		covers := len(t.Typed) > 0 && last != nil && meant
-		for _, row := range t.rows() {
-			covers = covers && typed[row]
-		}
-		ready := len(t.Typed) > 0 || b.ready(t)
+		same, last, again := b.match(t, done[t.kind()])
 		switch {
-		case covers, asked && ready:
+		case last != nil && !again:
 			t.Done, t.ByHand = last.Done, last.ByHand
 			made.Done++
-			for _, o := range done[t.kind()] {
-				if slices.Equal(o.rows(), t.rows()) {
-					here[o] = true
-				}
-			}
-		case last != nil && (!meant || len(t.Typed) == 0 || touched(t, typed)):
+		case again:
 			made.Again = append(made.Again, t.Number)
-			for _, o := range done[t.kind()] {
-				if len(t.Typed) > 0 && slices.Equal(o.rows(), t.rows()) { // what it means is another
-					here[o] = true
-				}
-			}
+		}
+		for _, o := range same {
+			here[o] = here[o] || last != nil
 		}
 	}
 	kept := b.keepDone(former, here)
@@ -181,6 +154,39 @@ func (b *Book) Adopt(former *Book) Adopted {
 		made.Kept = append(made.Kept, n+1)
 	}
 	return made
+}
+
+// match looks which of the tasks that were done, all of one kind, are the same as one of this book.
+// last is the one of them that was done last, nil where this one was not begun; again tells that it
+// is open again, since what is typed there, or what that means, has changed.
+func (b *Book) match(t *Task, done []*Task) (same []*Task, last *Task, again bool) {
+	typed, meant := map[string]bool{}, t.Means == ""
+	rows := t.rows()
+	for _, o := range done {
+		for _, row := range o.rows() {
+			typed[row] = true
+		}
+		meant = meant || o.Means == t.Means || o.Means == ""
+		if slices.Equal(o.rows(), rows) && (len(rows) > 0 || o.Key == t.Key) ||
+			len(o.Typed) == 0 && o.Key == t.Key { // nothing is typed, or nobody wrote it down
+			same = append(same, o)
+		}
+	}
+	covers := meant
+	for _, row := range rows {
+		covers = covers && typed[row]
+	}
+	switch {
+	case len(done) == 0:
+		return nil, nil, false
+	case len(rows) > 0 && covers, len(same) > 0 && (len(rows) > 0 && meant || b.ready(t)):
+	case len(rows) == 0 && len(same) == 0, len(rows) > 0 && meant && !touched(t, typed):
+		return same, nil, false
+	default:
+		again = true
+	}
+	last = slices.MaxFunc(done, func(x, y *Task) int { return x.Done.Compare(y.Done) })
+	return same, last, again
 }
 
 // touched reports whether some of what a task has typed was typed already.
