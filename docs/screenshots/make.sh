@@ -48,7 +48,7 @@ terminal look "upperpath look lacemill-museum.example --from stage/stage.yaml" t
 terminal cause "upperpath look ferryhouse.example --origin 192.0.2.55 --from stage/stage.yaml" top
 terminal survey "upperpath survey --from stage/stage.yaml --only wave:2" top
 terminal audit "upperpath audit --from stage/stage.yaml" top
-terminal rehearse "upperpath rehearse" top
+terminal rehearse "upperpath rehearse --all-steps" top 8
 terminal cover "upperpath cover" top
 terminal import "upperpath rules import old.htaccess --host lacemill-museum.example" top
 cp rules.csv mended.csv

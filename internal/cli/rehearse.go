@@ -49,7 +49,11 @@ them. Then it looks as those do who still hold older answers: at up to 40 mixtur
 			if err != nil {
 				return err
 			}
-			if all || c.Flags().Changed("step") {
+			one := c.Flags().Changed("step")
+			if all && one {
+				return usage("--step %d and --all-steps: give one of them", step)
+			}
+			if all || one {
 				return p.rehearseSteps(c.Context(), made, step, all, &out)
 			}
 			a, err := p.rehearsal(c.Context(), made)

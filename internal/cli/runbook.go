@@ -15,7 +15,6 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/runbook"
-	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
@@ -89,6 +88,10 @@ func (p *program) runRunbook(
 	out *output,
 	o *runbookOptions,
 ) error {
+	if o.back != 0 && (o.done != 0 || o.undo != 0 || o.anew || o.start != "") {
+		return usage("--back %d goes with --check alone: leave --done, --undo, --anew and --start away",
+			o.back)
+	}
 	e, made, err := from.readSeen(ctx)
 	if err != nil {
 		return err
@@ -101,7 +104,7 @@ func (p *program) runRunbook(
 	if err != nil {
 		return err
 	}
-	if o.back > 0 {
+	if o.back != 0 {
 		return p.wayBack(ctx, e, made, vantage, out, o, book, begin)
 	}
 	ready := report.ReadyOf(made, book)
@@ -174,13 +177,8 @@ func (p *program) wayBack(
 	if o.check && !t.IsDone() {
 		return ended{exitUsage, fmt.Errorf("step %d: %w", t.Number, runbook.ErrNotDone)}
 	}
-	var typed [][]world.Row
-	for i := range book.Tasks {
-		if o := &book.Tasks[i]; o.IsDone() || o.Number == t.Number {
-			typed = append(typed, o.Typed)
-		}
-	}
-	back := made.BackNow(typed, t.Undo)
+	done, since := doneUntil(book, t, p.now())
+	back := made.BackNow(done, since, t.Undo)
 	back.Keeps = t.IsDone() && plan.Lasting(t.Typed)
 	var looked *report.Undone
 	if o.check {
@@ -218,6 +216,31 @@ func (p *program) wayBack(
 		return ended{code: exitFindings}
 	}
 	return nil
+}
+
+// doneUntil gives what was typed in the steps of a runbook that are done, and in one more, with the
+// times between them, and how long ago the last of it was.
+func doneUntil(book *runbook.Book, and *runbook.Task, now time.Time) ([]plan.Done, int) {
+	var all []plan.Done
+	last := time.Time{}
+	for i := range book.Tasks {
+		t := &book.Tasks[i]
+		if !t.IsDone() && t.Number != and.Number {
+			continue
+		}
+		d := plan.Done{Rows: t.Typed}
+		if t.IsDone() {
+			if !last.IsZero() && t.Done.After(last) {
+				d.After = int(t.Done.Sub(last).Seconds())
+			}
+			last = t.Done
+		}
+		all = append(all, d)
+	}
+	if last.IsZero() || now.Before(last) {
+		return all, 0
+	}
+	return all, int(now.Sub(last).Seconds())
 }
 
 func sentences(all []fact.Sentence) []string {

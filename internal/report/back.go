@@ -28,6 +28,9 @@ func Back(b *runbook.Book, t *runbook.Task, back plan.Back, undone *Undone,
 	switch {
 	case undone != nil:
 		v = undoneVerdict(t, undone)
+	case len(t.Typed) == 0 && len(t.Copy) > 0: // kept by an earlier version
+		v.Tone, v.Says = doc.Unseen, doc.Phrasef(words.BackUnknown, t.Number)
+		v.Next = doc.Copy("upperpath runbook --anew")
 	case len(t.Undo) == 0:
 		v.Says = doc.Phrasef(words.NothingToUndo, t.Number)
 		if t.Back != "" {
@@ -42,7 +45,14 @@ func Back(b *runbook.Book, t *runbook.Task, back plan.Back, undone *Undone,
 		v.Tone = doc.Warned
 		v.Says = doc.Phrasef(words.StepBack, wording.Count(len(t.Undo), "row"), t.Number)
 	}
-	if undone == nil && len(t.Undo) > 0 && t.IsDone() {
+	later := hangingOn(b, t)
+	switch {
+	case undone != nil || len(t.Undo) == 0 || !t.IsDone():
+	case broken > 0 && len(later) > 0:
+		last := later[len(later)-1]
+		v.Next = doc.Cat(doc.Phrasef(words.BackFirst, last),
+			doc.Copy(fmt.Sprintf("upperpath runbook --back %d", last)))
+	case broken == 0:
 		v.Next = doc.Cat(doc.Phrase(words.BackThen),
 			doc.Copy(fmt.Sprintf("upperpath runbook --back %d --check", t.Number)))
 	}
@@ -55,13 +65,17 @@ func Back(b *runbook.Book, t *runbook.Task, back plan.Back, undone *Undone,
 	if back.Keeps {
 		costs = append(costs, doc.Phrase(words.BackKeeps))
 	}
-	if later := hangingOn(b, t); len(later) > 0 {
-		costs = append(costs, doc.Phrasef(words.BackLater, wording.And(later)))
+	if len(later) > 0 {
+		var steps []string
+		for _, n := range later {
+			steps = append(steps, fmt.Sprintf("step %d", n))
+		}
+		costs = append(costs, doc.Phrasef(words.BackLater, wording.And(steps)))
 	}
 	if len(costs) > 0 {
 		blocks = append(blocks, doc.List{Title: "What it costs", Items: costs})
 	}
-	blocks = append(blocks, undoTable(t))
+	blocks = append(blocks, undoBlocks(t)...)
 	if undone != nil {
 		list := func(title string, tone doc.Tone, all []string) {
 			var items []doc.Text
@@ -105,17 +119,17 @@ func undoneVerdict(t *runbook.Task, l *Undone) doc.Verdict {
 	return doc.Verdict{Tone: doc.Good, Says: doc.Phrasef(words.BackSeen, t.Number)}
 }
 
-// hangingOn gives the steps that are done and waited for another.
-func hangingOn(b *runbook.Book, t *runbook.Task) []string {
+// hangingOn gives the numbers of the steps that are done and waited for another.
+func hangingOn(b *runbook.Book, t *runbook.Task) []int {
 	hang := map[int]bool{t.Number: true}
-	var all []string
+	var all []int
 	for i := range b.Tasks {
 		o := &b.Tasks[i]
 		for _, n := range o.After {
 			if hang[n] && !hang[o.Number] {
 				hang[o.Number] = true
 				if o.IsDone() && len(o.Undo) > 0 {
-					all = append(all, fmt.Sprintf("step %d", o.Number))
+					all = append(all, o.Number)
 				}
 			}
 		}
@@ -123,23 +137,36 @@ func hangingOn(b *runbook.Book, t *runbook.Task) []string {
 	return all
 }
 
-// undoTable gives the rows that take a step back, as a sheet has them.
-func undoTable(t *runbook.Task) doc.Table {
-	table := doc.Table{Sheet: "undo",
-		Head: []string{"at", "do", "zone", "label", "type", "now", "before", "TTL"}}
-	for _, r := range t.Undo {
-		if !r.IsRecord() {
-			table.Rows = append(table.Rows, doc.Cells(r.Place, words.UndoRow(r), unicodeName(r.Domain), "",
-				"", "", "", ""))
-			continue
+// undoBlocks gives the rows that take a step back, as a sheet has them: place by place, zone by
+// zone, in the order in which they are typed.
+func undoBlocks(t *runbook.Task) []doc.Block {
+	var blocks []doc.Block
+	for begin := 0; begin < len(t.Undo); {
+		first, end := t.Undo[begin], begin
+		for end < len(t.Undo) && t.Undo[end].Place == first.Place && t.Undo[end].Zone == first.Zone {
+			end++
 		}
-		ttl := ""
-		if r.TTL > 0 && r.Do != world.Remove {
-			ttl = fmt.Sprintf("%d s", r.TTL)
+		title := "At " + first.Place
+		table := doc.Table{Sheet: fmt.Sprint("undo ", begin+1), Head: []string{"row", "what to do"}}
+		if first.IsRecord() {
+			title += ", in the zone " + unicodeName(first.Zone)
+			table.Head = []string{"row", "do", "label", "type", "now", "before", "TTL"}
 		}
-		do := strings.Fields(words.UndoRow(r))[0]
-		table.Rows = append(table.Rows, doc.Cells(r.Place, do, unicodeName(r.Zone), r.Label, r.Type,
-			r.Was, r.Value, ttl))
+		for i, r := range t.Undo[begin:end] {
+			row := fmt.Sprint(begin + i + 1)
+			if !r.IsRecord() {
+				table.Rows = append(table.Rows, doc.Cells(row, words.UndoRow(r)))
+				continue
+			}
+			ttl := ""
+			if r.TTL > 0 && r.Do != world.Remove {
+				ttl = fmt.Sprintf("%d s", r.TTL)
+			}
+			do := strings.Fields(words.UndoRow(r))[0]
+			table.Rows = append(table.Rows, doc.Cells(row, do, r.Label, r.Type, r.Was, r.Value, ttl))
+		}
+		blocks = append(blocks, doc.Heading{Level: 3, Text: title}, table)
+		begin = end
 	}
-	return table
+	return blocks
 }

@@ -23,6 +23,8 @@ import (
 // Rehearsal plays the steps of a plan on a stage that begins as the survey saw it, and looks over
 // real sockets what visitors and mail meet behind each.
 type Rehearsal struct {
+	Most int // how many mixtures of older and new answers are tried behind a step
+
 	player *Player
 	plan   *plan.Plan
 	asker  func() (*live.Asker, *live.Client, error)
@@ -56,8 +58,9 @@ type Broken struct {
 	Old  []string // the names of which older answers were held; none: whoever asks meets it
 }
 
-// MostMixtures is how many mixtures of older and new answers are tried behind a step.
-const MostMixtures = 40
+// mostMixtures is how many mixtures of older and new answers are tried behind a step, where nobody
+// asks for fewer.
+const mostMixtures = 40
 
 // NewRehearsal starts the stage. ask gives somebody who asks on it; it is called again after each
 // change, since connections that are kept would show what was there before. Close it in the end.
@@ -71,7 +74,7 @@ func NewRehearsal(ctx context.Context, p *plan.Plan,
 	if err != nil {
 		return nil, err
 	}
-	r := &Rehearsal{player: player, plan: p, tasks: map[int][]plan.Task{}, backs: p.Backs(),
+	r := &Rehearsal{Most: mostMixtures, player: player, plan: p, tasks: map[int][]plan.Task{}, backs: p.Backs(),
 		dark: map[string]string{}}
 	r.asker = func() (*live.Asker, *live.Client, error) {
 		v := player.Vantage()
@@ -375,11 +378,11 @@ func (r *Rehearsal) mixtures(ctx context.Context, m *Met, before Scene) error {
 	}
 	all := subsets(changed)
 	m.All = len(all)
-	if m.All > MostMixtures {
+	if m.All > r.Most {
 		rand.New(rand.NewPCG(1, uint64(m.Step))).Shuffle(len(all)-1, func(i, j int) {
 			all[i+1], all[j+1] = all[j+1], all[i+1]
 		})
-		all = all[:MostMixtures]
+		all = all[:r.Most]
 	}
 	names := map[string]bool{}
 	for _, name := range changed {

@@ -97,6 +97,7 @@ const (
 	AsRunbook = "Work through them: "
 
 	NothingToUndo = "Nothing was typed in step %d, so there is nothing to undo."
+	BackUnknown   = "An earlier version began this runbook, and did not note what undoes step %d."
 	StepBack      = "%s undo step %d."
 	BackBreaks    = "Undoing step %d now breaks something: %s."
 	BackNotDone   = "Step %d is not done, so there is nothing to undo yet. This is how it would be."
@@ -105,6 +106,7 @@ const (
 	BackMissing   = "Step %d is not undone yet."
 	BackUnseen    = "Nobody answered whether step %d is undone."
 	BackHidden    = "Whether step %d is undone cannot be seen from outside. Once it is: "
+	BackFirst     = "Undo first what hangs on it, from step %d: "
 	BackLasts     = "Some still meet what was there in between for up to %s."
 	BackKeeps     = "Browsers keep the permanent redirects that they have met, whatever is undone."
 	BackLater     = "Done after it, and hanging on it: %s."

@@ -31,7 +31,7 @@ func TestWhateverIsTypedIsReadBack(t *testing.T) {
 			", type: TXT, value: "+quoted+"}]}\n",
 			"old.example. A 192.0.2.1;www.old.example. A 192.0.2.1", "").Input(t))
 		right := p.Typed()
-		back := p.Read(stageOf(t, p, right).Rows)
+		back := p.Read(newStager(t, p, right).of(t, right).Rows)
 		require.Equal(t, saidOf(p.Rows(right.Sheets)), saidOf(back), "%q", text)
 	}
 }

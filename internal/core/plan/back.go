@@ -148,18 +148,26 @@ func (b *Back) expectEntry(r world.Row) {
 	b.Expects[r.Place] = append(b.Expects[r.Place], e)
 }
 
+// Done is the rows of a step that is done.
+type Done struct {
+	Rows  []world.Row
+	After int // for how long somebody waited before, in seconds
+}
+
 // BackNow gives what it costs to take something back now: once what was typed so far is typed, each
-// in its order. What a survey has seen since is there already.
-func (p *Plan) BackNow(typed [][]world.Row, undo []world.Row) Back {
+// in its order, and some seconds have passed since. What a survey has seen since is there already.
+func (p *Plan) BackNow(done []Done, since int, undo []world.Row) Back {
 	pl := newPlayer(p)
 	pl.watch = world.NewWatch(pl.world, pl.wishes())
 	number := 0
-	for _, rows := range typed {
-		for _, act := range actsOf(rows) {
+	for _, d := range done {
+		pl.world.Wait(d.After)
+		for _, act := range actsOf(d.Rows) {
 			number++
 			pl.watch.Act(number, act)
 		}
 	}
+	pl.world.Wait(since)
 	return p.takeBack(pl, pl.world.Fork(), actsOf(undo))
 }
 

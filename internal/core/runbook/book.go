@@ -179,7 +179,8 @@ func (b *Book) match(t *Task, done []*Task) (same []*Task, last *Task, again boo
 	switch {
 	case len(done) == 0:
 		return nil, nil, false
-	case len(rows) > 0 && covers, len(same) > 0 && (len(rows) > 0 && meant || b.ready(t)):
+	case len(rows) > 0 && covers, len(rows) > 0 && meant && len(same) > 0,
+		len(rows) == 0 && len(same) > 0 && b.ready(t):
 	case len(rows) == 0 && len(same) == 0, len(rows) > 0 && meant && !touched(t, typed):
 		return same, nil, false
 	default:
@@ -226,7 +227,7 @@ func (b *Book) keepDone(former *Book, here map[*Task]bool) int {
 		all = append(all, t)
 	}
 	for _, t := range b.Tasks {
-		t.Number += len(kept)
+		t.Number, t.After = t.Number+len(kept), slices.Clone(t.After)
 		for i := range t.After {
 			t.After[i] += len(kept)
 		}

@@ -14,6 +14,7 @@ import (
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/world"
 )
 
 var start = time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC)
@@ -344,4 +345,54 @@ func TestARunbookMadeAnewKeepsWhatWasDone(t *testing.T) {
 		again.Tasks[i].After = nil
 	}
 	assert.Equal(t, []int{1}, again.Adopt(fresh).Kept, "nor is it lost the next time")
+}
+
+// TestAStepIsAdoptedForWhatIsTyped has steps done before whose rows, or what they mean, are the same,
+// fewer, more, or others.
+func TestAStepIsAdoptedForWhatIsTyped(t *testing.T) {
+	row := func(value string) world.Row {
+		return world.Row{Place: "here", Do: world.Add, Zone: "old.example", Label: "@", Type: "A",
+			Value: value, TTL: 300}
+	}
+	config := world.Row{Place: "gw", Do: world.Add, Kind: world.Config}
+	former := func() *Book {
+		b := New("https://www.n.example", "", []Task{
+			{Key: "changes|here|old.example", Typed: []world.Row{row("192.0.2.1"), row("192.0.2.2")}},
+			{Key: "redirects|gw|", Typed: []world.Row{config}, Means: "a"},
+			{Key: "audit||", After: []int{1, 2}},
+		}, start)
+		for n := range b.Tasks {
+			require.NoError(t, b.Mark(n+1, start.Add(time.Duration(n)*time.Hour)))
+		}
+		return b
+	}
+	adopt := func(tasks ...Task) (Adopted, *Book) {
+		b := New("https://www.n.example", "", tasks, start)
+		made := b.Adopt(former())
+		require.NoError(t, b.Check())
+		return made, b
+	}
+	changes := func(rows ...world.Row) Task {
+		return Task{Key: "changes|here|old.example", Typed: rows}
+	}
+	redirects := func(means string) Task {
+		return Task{Key: "redirects|gw|", Typed: []world.Row{config}, Means: means}
+	}
+	audit := Task{Key: "audit||", After: []int{1, 2}}
+
+	made, b := adopt(changes(row("192.0.2.1"), row("192.0.2.2")), redirects("a"), audit)
+	assert.Equal(t, Adopted{Done: 3}, made)
+	assert.Equal(t, start.Add(time.Hour), b.Tasks[1].Done, "with its time")
+	made, _ = adopt(changes(row("192.0.2.1")), redirects("a"), audit)
+	assert.Equal(t, 3, made.Done, "all that is typed was typed")
+	assert.Equal(t, []int{1}, made.Kept, "and more, which stays in the book")
+	made, b = adopt(changes(row("192.0.2.1"), row("192.0.2.3")), redirects("a"), audit)
+	assert.Equal(t, []int{2, 4}, made.Again, "a row came, so the audit is open again too")
+	assert.False(t, b.Tasks[1].IsDone())
+	assert.True(t, b.Tasks[0].IsDone(), "what was typed stays in the book")
+	made, b = adopt(changes(row("192.0.2.1"), row("192.0.2.2")), redirects("b"), audit)
+	assert.Equal(t, Adopted{Done: 1, Again: []int{2, 3}}, made, "the rules have changed since")
+	assert.False(t, b.Tasks[1].IsDone())
+	made, _ = adopt(changes(row("192.0.2.9")), redirects("a"), audit)
+	assert.Equal(t, 1, made.Done, "other rows are another step, and the audit waits for it")
 }

@@ -308,20 +308,22 @@ func (k *Watch) Act(number int, rows []Row) []Break {
 	return breaks
 }
 
-// told gives the subjects that hang on what an entry changes: on a forwarding that goes, or on a
-// whole zone whose delegation changes.
+// told gives the subjects that hang on what an entry changes: on what a carrier knows no more, or on
+// a whole zone whose delegation changes.
 func (k *Watch) told(r Row) []int {
-	switch {
-	case r.Kind == NameServers:
+	if r.Kind == NameServers {
 		return k.within[r.Domain]
-	case r.Do == Remove && r.Kind == Forward:
-		for _, f := range r.Fields {
-			if f.Name == FieldFrom {
-				return k.hang[f.Value]
-			}
+	}
+	if r.Do != Remove || r.Kind == DSEntry {
+		return nil
+	}
+	all := slices.Clone(k.within[r.Domain])
+	for _, f := range r.Fields {
+		for _, host := range listed(f.Value) {
+			all = append(all, k.hang[host]...)
 		}
 	}
-	return nil
+	return all
 }
 
 // bogus tells where a delegation changes although resolvers that check signatures may still hold DS
