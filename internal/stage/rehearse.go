@@ -74,8 +74,8 @@ func NewRehearsal(ctx context.Context, p *plan.Plan,
 	if err != nil {
 		return nil, err
 	}
-	r := &Rehearsal{Most: mostMixtures, player: player, plan: p, tasks: map[int][]plan.Task{}, backs: p.Backs(),
-		dark: map[string]string{}}
+	r := &Rehearsal{Most: mostMixtures, player: player, plan: p, tasks: map[int][]plan.Task{},
+		backs: p.Backs(), dark: map[string]string{}}
 	r.asker = func() (*live.Asker, *live.Client, error) {
 		v := player.Vantage()
 		return ask(&v)

@@ -347,8 +347,8 @@ func TestARunbookMadeAnewKeepsWhatWasDone(t *testing.T) {
 	assert.Equal(t, []int{1}, again.Adopt(fresh).Kept, "nor is it lost the next time")
 }
 
-// TestAStepIsAdoptedForWhatIsTyped has steps done before whose rows, or what they mean, are the same,
-// fewer, more, or others.
+// TestAStepIsAdoptedForWhatIsTyped has steps done before whose rows, or what they mean, are the
+// same, fewer, more, or others.
 func TestAStepIsAdoptedForWhatIsTyped(t *testing.T) {
 	row := func(value string) world.Row {
 		return world.Row{Place: "here", Do: world.Add, Zone: "old.example", Label: "@", Type: "A",

@@ -308,8 +308,8 @@ func (k *Watch) Act(number int, rows []Row) []Break {
 	return breaks
 }
 
-// told gives the subjects that hang on what an entry changes: on what a carrier knows no more, or on
-// a whole zone whose delegation changes.
+// told gives the subjects that hang on what an entry changes: on what a carrier knows no more, or
+// on a whole zone whose delegation changes.
 func (k *Watch) told(r Row) []int {
 	if r.Kind == NameServers {
 		return k.within[r.Domain]
