@@ -106,8 +106,8 @@ func (p *program) rehearseSteps(ctx context.Context, made *plan.Plan, step int, 
 
 // playSteps plays the first steps of a plan, and gives what is met behind each.
 func (p *program) playSteps(ctx context.Context, made *plan.Plan, last int) ([]report.Met, error) {
-	whole := made.Whole()
-	r, err := stage.NewRehearsal(ctx, whole,
+	whole := made.Whole() // what a part of it changes may break the rest
+	r, err := stage.NewRehearsal(ctx, made, whole.Doors,
 		func(v *live.Vantage) (*live.Asker, *live.Client, error) {
 			v.Name, v.Agent, v.Clock = "rehearsal", agent(made.Estate.Contact), now
 			w, err := live.New(*v)

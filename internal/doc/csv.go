@@ -174,5 +174,5 @@ func stepRow(s Step) []string {
 		facts = append(facts, f.Name+": "+f.Value.String())
 	}
 	return []string{fmt.Sprint(s.Number), s.Box, s.Says.String(),
-		strings.Join(slices.Concat(facts, s.Undo, s.Copy), "; ")}
+		strings.Join(slices.Concat(facts, s.Copy, []string{"undo: " + s.Back.String()}, s.Undo), "; ")}
 }

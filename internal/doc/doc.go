@@ -294,7 +294,8 @@ type Step struct {
 	Box    string // a box to tick: "open", "done" or "failed"; "" for none
 	Facts  []Fact
 	Copy   []string // lines to copy or to compare
-	Undo   []string // lines that take it back
+	Back   Text     // how it is undone; nil: nothing is said
+	Undo   []string // lines that undo it
 	Rest   string   // the command that shows those, where they are many
 }
 

@@ -268,13 +268,18 @@ func (m *mdWriter) step(p Step) {
 	for _, f := range p.Facts {
 		m.fact(f, space)
 	}
-	for _, lines := range [][]string{p.Undo, p.Copy} {
+	code := func(lines []string) {
 		if len(lines) > 0 {
 			m.code(lines, space)
 			m.print("")
 			m.last = nil
 		}
 	}
+	code(p.Copy)
+	if len(p.Back) > 0 {
+		m.fact(Fact{Name: "undo", Value: p.Back}, space)
+	}
+	code(p.Undo)
 }
 
 func (m *mdWriter) fact(f Fact, space string) {

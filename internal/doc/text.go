@@ -311,19 +311,24 @@ func (t *textWriter) step(p Step) {
 	for _, f := range p.Facts {
 		t.fact(f, space, leastName)
 	}
+	for _, line := range p.Copy {
+		t.print(space + "  " + line)
+	}
+	if len(p.Back) == 0 {
+		return
+	}
+	t.fact(Fact{Name: "undo", Value: p.Back}, space, leastName)
 	all, rest := p.Undo, ""
 	if len(all) > mostUndo {
 		all, rest = all[:leastUndo], fmt.Sprintf("and %d more lines: %s", len(p.Undo)-leastUndo, p.Rest)
 	}
 	indent := space + strings.Repeat(" ", leastName+1)
 	for _, line := range all {
-		t.print(indent + t.style.paint(line, text.FgHiBlack))
+		begin := indent + line[:len(line)-len(strings.TrimLeft(line, " "))]
+		t.lines(Text{{strings.TrimLeft(line, " "), Faint}}, begin, begin+"  ")
 	}
 	if rest != "" {
 		t.lines(Phrase(rest), indent, indent)
-	}
-	for _, line := range p.Copy {
-		t.print(space + "  " + line)
 	}
 }
 

@@ -505,7 +505,7 @@ func taskBlock(t *runbook.Task, times runbook.Times, p *runbook.Progress, now ti
 		}
 	}
 	undo := func() {
-		fact("undo", t.Back)
+		s.Back = doc.Phrase(t.Back)
 		s.Undo, s.Rest = words.UndoRows(t.Undo, unicodeName),
 			doc.Command(fmt.Sprintf("upperpath runbook --back %d", t.Number))
 	}

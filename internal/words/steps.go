@@ -211,16 +211,25 @@ func certificatesText(s act.Step) string {
 	if s.Count == 1 {
 		what = "certificate"
 	}
+	if len(s.Places) > 0 {
+		what += " at " + wording.And(s.Places)
+	}
 	says := format("Get the %s that can be issued before the names point there", what)
 	if s.Kind == act.CertifyNew {
 		says = format("Now that %s can be found, and before anybody hears about it, get the %s",
 			wording.Few(s.Zones, 6), what)
 	}
+	whom := func(before string, all []string) string {
+		if len(s.Places) == 1 {
+			return ""
+		}
+		return before + " " + wording.And(all) + " "
+	}
 	if len(s.Carriers) > 0 {
-		says += format("; for %s by TXT records at _acme-challenge", strings.Join(s.Carriers, " and "))
+		says += "; " + whom("for", s.Carriers) + "by TXT records at _acme-challenge"
 	}
 	if len(s.ByHand) > 0 {
-		says += format("; at %s by hand", strings.Join(s.ByHand, " and "))
+		says += "; " + whom("at", s.ByHand) + "by hand"
 	}
 	return says + "."
 }

@@ -26,8 +26,8 @@ func TestEveryStepIsRehearsed(t *testing.T) {
 			continue
 		}
 		played++
-		p = p.Whole()
-		r, err := stage.NewRehearsal(t.Context(), p,
+		whole := p.Whole()
+		r, err := stage.NewRehearsal(t.Context(), p, whole.Doors,
 			func(v *live.Vantage) (*live.Asker, *live.Client, error) {
 				w, err := live.New(*v)
 				if err != nil {
@@ -36,8 +36,8 @@ func TestEveryStepIsRehearsed(t *testing.T) {
 				return &live.Asker{
 					Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true},
 					Judge: chain.Judge{Now: w.Now(), Estate: p.Estate.Holds,
-						Forwards: p.Forwards},
-					Goals: p.Goal,
+						Forwards: whole.Forwards},
+					Goals: whole.Goal,
 				}, w, nil
 			})
 		require.NoError(t, err)

@@ -62,7 +62,7 @@ func TestADomainWithoutAZoneYet(t *testing.T) {
 		t,
 		place("set the name servers"),
 		place("Now that old.example can be found, and before anybody hears about it, get the "+
-			"certificate; for four"),
+			"certificate at four"),
 	)
 	assert.NotContains(t, order, "Survey and save")
 	assert.NotContains(t, order, "Set the records below")
