@@ -141,7 +141,7 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	if err := p.tell(report.Brief(report.Audit(after, "rehearsal", "", p.now()))); err != nil {
 		return err
 	}
-	met, err := p.playSteps(ctx, made, len(made.Steps))
+	met, err := p.playSteps(ctx, made, len(made.Steps), 4) // the rest is for whoever rehearses
 	if err != nil {
 		return err
 	}

@@ -88,7 +88,7 @@ func (p *program) rehearseSteps(ctx context.Context, made *plan.Plan, step int, 
 	case !all:
 		last = step
 	}
-	met, err := p.playSteps(ctx, made, last)
+	met, err := p.playSteps(ctx, made, last, stage.MostMixtures)
 	if err != nil {
 		return err
 	}
@@ -104,8 +104,10 @@ func (p *program) rehearseSteps(ctx context.Context, made *plan.Plan, step int, 
 	return nil
 }
 
-// playSteps plays the first steps of a plan, and gives what is met behind each.
-func (p *program) playSteps(ctx context.Context, made *plan.Plan, last int) ([]report.Met, error) {
+// playSteps plays the first steps of a plan, and gives what is met behind each, in so many mixtures
+// of older and new answers at most.
+func (p *program) playSteps(ctx context.Context, made *plan.Plan, last, mixtures int) ([]report.Met,
+	error) {
 	whole := made.Whole() // what a part of it changes may break the rest
 	r, err := stage.NewRehearsal(ctx, made, whole.Doors,
 		func(v *live.Vantage) (*live.Asker, *live.Client, error) {
@@ -120,6 +122,7 @@ func (p *program) playSteps(ctx context.Context, made *plan.Plan, last int) ([]r
 		return nil, failed(err)
 	}
 	defer r.Close()
+	r.Most = mixtures
 	meter := p.progress("rehearsing the steps", last, "steps")
 	defer meter.done()
 	var all []report.Met

@@ -63,9 +63,9 @@ type Broken struct {
 	Old  []string // the names of which older answers were held; none: whoever asks meets it
 }
 
-// mostMixtures is how many mixtures of older and new answers are tried behind a step, where nobody
+// MostMixtures is how many mixtures of older and new answers are tried behind a step, where nobody
 // asks for fewer.
-const mostMixtures = 40
+const MostMixtures = 40
 
 // NewRehearsal starts the stage. doors are those that are looked at: of the whole estate, though
 // the plan be about a part of it. ask gives somebody who asks on it; it is called again after each
@@ -80,7 +80,7 @@ func NewRehearsal(ctx context.Context, p *plan.Plan, doors []plan.PlannedDoor,
 	if err != nil {
 		return nil, err
 	}
-	r := &Rehearsal{Most: mostMixtures, player: player, plan: p, tasks: map[int][]plan.Task{},
+	r := &Rehearsal{Most: MostMixtures, player: player, plan: p, tasks: map[int][]plan.Task{},
 		backs: p.Backs(), dark: map[string]string{}, all: doors, meant: map[web.Door]bool{}}
 	for _, d := range p.Doors {
 		r.meant[d.Door] = true

@@ -41,7 +41,7 @@ func TestEveryStepIsRehearsed(t *testing.T) {
 				}, w, nil
 			})
 		require.NoError(t, err)
-		r.Most = number("MIXTURES", 16)
+		r.Most = number("MIXTURES", 6)
 		for n := range p.Steps {
 			met, err := r.Next(t.Context())
 			require.NoError(t, err)

@@ -2,7 +2,7 @@
 // fewest warnings, then with the least time dark, then with the fewest visits, then the shortest.
 //
 //	steps := []order.Step{{Places: []string{"a"}}, {Places: []string{"b"}}, {Places: []string{"a"}}}
-//	best, cost := order.Best(steps, play, 100) // 0, 2, 1: two visits
+//	best, cost := order.Best(steps, play, 100, 0) // 0, 2, 1: two visits
 //
 // What a step does is none of its business: play carries an order out and says what comes of it.
 // Where there are no more orders than may be tried, all are, and none is better than what comes
@@ -46,11 +46,12 @@ func (c Cost) Compare(o Cost) int {
 }
 
 // Best gives the best order of steps that respects what has to be done before each, as indexes, and
-// what it costs. play is asked at most about tries times, and once at least; no longer once nothing
+// what it costs. dark is for how long hosts are dark in any order at least, in seconds. play is
+// asked at most about tries times, and once at least; no longer once nothing
 // better can come. Of orders that cost the same, the one comes back that is nearest to the order in
 // which the steps were given. Steps that would have to be done before each other are left in that
 // order.
-func Best(steps []Step, play func(order []int) Played, tries int) ([]int, Cost) {
+func Best(steps []Step, play func(order []int) Played, tries, dark int) ([]int, Cost) {
 	steps = acyclic(steps)
 	orders, all := extensions(steps, tries)
 	if !all {
@@ -66,6 +67,7 @@ func Best(steps []Step, play func(order []int) Played, tries int) ([]int, Cost) 
 	at := make([]int, len(orders))
 	for i, o := range orders {
 		at[i], hopes[i] = i, hope(steps, o)
+		hopes[i].Dark = dark
 	}
 	slices.SortStableFunc(at, func(a, b int) int { return hopes[a].Compare(hopes[b]) })
 	best := -1

@@ -28,7 +28,7 @@ func plain(steps []Step, order []int) Played {
 func TestFewestVisits(t *testing.T) {
 	t.Parallel()
 	steps := []Step{{Places: []string{"a"}}, {Places: []string{"b"}}, {Places: []string{"a"}}}
-	best, cost := Best(steps, func(o []int) Played { return plain(steps, o) }, 100)
+	best, cost := Best(steps, func(o []int) Played { return plain(steps, o) }, 100, 0)
 	assert.Equal(t, []int{0, 2, 1}, best)
 	assert.Equal(t, Cost{Visits: 2}, cost)
 }
@@ -36,7 +36,7 @@ func TestFewestVisits(t *testing.T) {
 func TestAWaitEndsAVisit(t *testing.T) {
 	t.Parallel()
 	steps := []Step{{Places: []string{"a"}, Wait: 60}, {Places: []string{"a"}, Before: []int{0}}}
-	_, cost := Best(steps, func(o []int) Played { return plain(steps, o) }, 100)
+	_, cost := Best(steps, func(o []int) Played { return plain(steps, o) }, 100, 0)
 	assert.Equal(t, Cost{Visits: 2, Length: 60}, cost)
 }
 
@@ -55,7 +55,7 @@ func TestFreePlacesJoinBothSides(t *testing.T) {
 func TestStepsThatWaitForEachOther(t *testing.T) {
 	t.Parallel()
 	steps := []Step{{Before: []int{1}}, {Before: []int{0}}}
-	best, _ := Best(steps, func(o []int) Played { return plain(steps, o) }, 100)
+	best, _ := Best(steps, func(o []int) Played { return plain(steps, o) }, 100, 0)
 	assert.Len(t, best, 2)
 }
 
@@ -149,7 +149,7 @@ func TestNoOrderIsBetter(t *testing.T) {
 			}
 			return p
 		}
-		best, cost := Best(steps, play, 1000)
+		best, cost := Best(steps, play, 1000, 0)
 		p := play(best)
 		require.Equal(t, fewestPlainly(steps, best, p.Begins, 0, ""), cost.Visits, "seed %d", seed)
 		_, places := Visits(steps, best, p.Begins)
@@ -193,7 +193,7 @@ func TestManySteps(t *testing.T) {
 		r := rand.New(rand.NewPCG(3, uint64(n)))
 		steps := random(r, n)
 		play := func(o []int) Played { return plain(steps, o) }
-		best, cost := Best(steps, play, 20)
+		best, cost := Best(steps, play, 20, 0)
 		for at, i := range best {
 			for _, b := range steps[i].Before {
 				require.Less(t, slices.Index(best, b), at)

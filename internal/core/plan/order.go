@@ -145,7 +145,7 @@ func (g *graph) carrierWants(first, then int) bool {
 const mostPlayed = 30_000
 
 // mostTried is how many orders are tried at most.
-const mostTried = 720
+const mostTried = 240
 
 // inOrder puts the steps of the plan into the best order (package order), and says which wait for
 // which. What an order costs is seen when it is played.
@@ -175,16 +175,18 @@ func (p *Plan) inOrder(sheets []Sheet) {
 	if tries < 2 {
 		return
 	}
+	dark := 0
 	if !p.today.HoldsAny() { // what is held from before runs out meanwhile
-		waits := p.played(sheets).waits
+		given := p.played(sheets)
 		for i := range made {
-			made[i].Wait = max(made[i].Wait, waits[i])
+			made[i].Wait = max(made[i].Wait, given.waits[i])
 		}
+		dark = given.Dark // TTLs are lowered before in every order, so that it is the same in all
 	}
 	best, _ := order.Best(made, func(o []int) order.Played {
 		p.Steps = p.ordered(steps, made, o)
 		return p.played(sheets).Played
-	}, tries)
+	}, tries, dark)
 	p.Steps = p.ordered(steps, made, best)
 	_, places := order.Visits(made, best, p.played(sheets).Begins)
 	for i := range p.Steps {
