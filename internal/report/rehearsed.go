@@ -142,7 +142,7 @@ func shortStep(says string) string {
 	for _, end := range []string{": upperpath", ". ", " (upperpath"} {
 		says, _, _ = strings.Cut(says, end)
 	}
-	const most = 40
+	const most = 36
 	says = strings.TrimSuffix(says, ".")
 	if runes := []rune(says); len(runes) > most {
 		cut := string(runes[:most])
