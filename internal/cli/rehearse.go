@@ -98,7 +98,7 @@ func (p *program) rehearseSteps(ctx context.Context, made *plan.Plan, step int, 
 	if err := p.show(report.Rehearsed(made, met, p.now()), out); err != nil {
 		return err
 	}
-	if report.Breaks(met) {
+	if len(plan.Breaks(met)) > 0 || finding.Worst(made.Findings) == finding.Error {
 		return ended{code: exitFindings}
 	}
 	return nil
@@ -106,7 +106,7 @@ func (p *program) rehearseSteps(ctx context.Context, made *plan.Plan, step int, 
 
 // playSteps plays the first steps of a plan, and gives what is met behind each, in so many mixtures
 // of older and new answers at most.
-func (p *program) playSteps(ctx context.Context, made *plan.Plan, last, mixtures int) ([]report.Met,
+func (p *program) playSteps(ctx context.Context, made *plan.Plan, last, mixtures int) ([]plan.Met,
 	error) {
 	whole := made.Whole() // what a part of it changes may break the rest
 	r, err := stage.NewRehearsal(ctx, made, whole.Doors,
@@ -125,18 +125,13 @@ func (p *program) playSteps(ctx context.Context, made *plan.Plan, last, mixtures
 	r.Most = mixtures
 	meter := p.progress("rehearsing the steps", last, "steps")
 	defer meter.done()
-	var all []report.Met
+	var all []plan.Met
 	for range last {
 		m, err := r.Next(ctx)
 		if err != nil {
 			return nil, failed(err)
 		}
-		met := report.Met{Step: m.Step, Arrive: m.Arrive, Today: m.Today, Said: m.Said,
-			Mixtures: m.Mixtures, All: m.All, Mail: m.Mail, Undo: m.Undo, Unseen: m.Unseen}
-		for _, b := range m.Broken {
-			met.Broken = append(met.Broken, report.Broken{What: b.What, Met: b.Met, Old: b.Old})
-		}
-		all = append(all, met)
+		all = append(all, m)
 		meter.step()
 	}
 	return all, nil

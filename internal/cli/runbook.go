@@ -107,7 +107,8 @@ func (p *program) runRunbook(
 	if o.back != 0 {
 		return p.wayBack(ctx, e, made, vantage, out, o, book, begin)
 	}
-	ready := report.ReadyOf(made, book)
+	errs := made.Errors()
+	ready := report.ReadyOf(made, errs, book)
 	if o.check && len(ready.Faults) > 0 && !begun {
 		if err := p.show(report.Runbook(book, nil, ready, p.now()), out); err != nil {
 			return err
@@ -138,7 +139,7 @@ func (p *program) runRunbook(
 			return err
 		}
 	}
-	ready = report.ReadyOf(made, book)
+	ready = report.ReadyOf(made, errs, book)
 	ready.Adopted = o.adopted
 	if err := p.show(report.Runbook(book, progress, ready, p.now()), out); err != nil {
 		return err
@@ -177,7 +178,7 @@ func (p *program) wayBack(
 	if o.check && !t.IsDone() {
 		return ended{exitUsage, fmt.Errorf("step %d: %w", t.Number, runbook.ErrNotDone)}
 	}
-	done, since := doneUntil(book, t, p.now())
+	done, since := book.TypedBefore(t, p.now())
 	back := made.BackNow(done, since, t.Undo)
 	back.Keeps = t.IsDone() && plan.Lasting(t.Typed)
 	var looked *report.Undone
@@ -192,7 +193,7 @@ func (p *program) wayBack(
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		if len(t.Restored) > 0 && len(missing)+len(unseen) == 0 {
+		if len(t.Restored) > 0 && t.Hidden == 0 && len(missing)+len(unseen) == 0 {
 			key := t.Key
 			_, err := p.changeBook(context.WithoutCancel(ctx), e, begin, &runbookOptions{},
 				func(b *runbook.Book) error {
@@ -216,31 +217,6 @@ func (p *program) wayBack(
 		return ended{code: exitFindings}
 	}
 	return nil
-}
-
-// doneUntil gives what was typed in the steps of a runbook that are done, and in one more, with the
-// times between them, and how long ago the last of it was.
-func doneUntil(book *runbook.Book, and *runbook.Task, now time.Time) ([]plan.Done, int) {
-	var all []plan.Done
-	last := time.Time{}
-	for i := range book.Tasks {
-		t := &book.Tasks[i]
-		if !t.IsDone() && t.Number != and.Number {
-			continue
-		}
-		d := plan.Done{Rows: t.Typed}
-		if t.IsDone() {
-			if !last.IsZero() && t.Done.After(last) {
-				d.After = int(t.Done.Sub(last).Seconds())
-			}
-			last = t.Done
-		}
-		all = append(all, d)
-	}
-	if last.IsZero() || now.Before(last) {
-		return all, 0
-	}
-	return all, int(now.Sub(last).Seconds())
 }
 
 func sentences(all []fact.Sentence) []string {

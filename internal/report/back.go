@@ -115,6 +115,9 @@ func undoneVerdict(t *runbook.Task, l *Undone) doc.Verdict {
 		return doc.Verdict{Tone: doc.Failed, Says: doc.Phrasef(words.BackMissing, t.Number)}
 	case len(l.Unseen) > 0:
 		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrasef(words.BackUnseen, t.Number)}
+	case t.Hidden > 0:
+		return doc.Verdict{Tone: doc.Warned, Says: doc.Cat(doc.Phrasef(words.BackPartly, t.Number,
+			wording.Count(t.Hidden, "row")), doc.Copy(fmt.Sprintf("upperpath runbook --undo %d", t.Number)))}
 	}
 	return doc.Verdict{Tone: doc.Good, Says: doc.Phrasef(words.BackSeen, t.Number)}
 }

@@ -6,41 +6,15 @@ import (
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/words"
 )
 
-// Met is what visitors and mail meet behind a step of a plan that is played.
-type Met struct {
-	Step     int      `json:"step"`
-	Says     string   `json:"says"`
-	Arrive   int      `json:"arrive"`    // doors that lead where they should
-	Today    int      `json:"as_today"`  // doors that answer as they do today
-	Said     []string `json:"announced"` // doors that fail, as a step says beforehand
-	Broken   []Broken `json:"broken"`
-	Mixtures int      `json:"mixtures"`     // of older and new answers that were tried
-	All      int      `json:"all_mixtures"` // how many there are
-	Mail     int      `json:"mail"`         // domains whose mail goes where it should
-	Undo     int      `json:"undo_rows"`    // that were played, and lead back to what was there
-	Unseen   []string `json:"unseen"`
-}
-
-// Broken is a door, or the mail of a domain, that does not lead where it should.
-type Broken struct {
-	What string   `json:"what"`
-	Met  string   `json:"met"`
-	Old  []string `json:"older_answers"` // of these names; none: whoever asks meets it
-}
-
-// Breaks reports whether anything breaks behind any step, unannounced.
-func Breaks(all []Met) bool {
-	return slices.ContainsFunc(all, func(m Met) bool { return len(m.Broken) > 0 })
-}
-
 // Rehearsed is what is met behind steps of a plan that is played: a line a step.
-func Rehearsed(p *plan.Plan, all []Met, now time.Time) doc.Doc {
+func Rehearsed(p *plan.Plan, all []plan.Met, now time.Time) doc.Doc {
 	for i := range all {
 		all[i].Says = doc.Unmarked(words.Step(p.Steps[all[i].Step-1]))
 	}
@@ -48,29 +22,52 @@ func Rehearsed(p *plan.Plan, all []Met, now time.Time) doc.Doc {
 		About: "played on " + now.Format(clockForm), Main: "steps"}
 	v := doc.Verdict{Tone: doc.Good, Next: doc.Cat(doc.Phrase(words.AsRunbook),
 		doc.Copy("upperpath runbook"))}
-	broken, unseen, mixtures := 0, 0, 0
+	mixtures := 0
+	unseen := map[string]bool{}
 	for _, m := range all {
-		broken, unseen, mixtures = broken+len(m.Broken), unseen+len(m.Unseen), mixtures+m.Mixtures
+		mixtures += m.Mixtures
+		for _, door := range m.Unseen {
+			unseen[door] = true
+		}
 	}
+	broken, errors := plan.Breaks(all), finding.Count(p.Findings, finding.Error)
 	steps := wording.Count(len(all), "step")
 	if len(all) == 1 {
 		steps = fmt.Sprintf("step %d", all[0].Step)
 	}
-	tried := wording.Count(mixtures, "mixture")
+	seen := ""
+	if n := len(p.Played.Partly); n > 0 {
+		seen = fmt.Sprintf(words.PlayedPartly, wording.Count(n, "zone"))
+	}
+	tried := ""
+	if mixtures > 0 {
+		tried = fmt.Sprintf(words.StepsMixed, wording.Count(mixtures, "mixture"))
+	}
 	switch {
-	case broken > 0:
-		v = doc.Verdict{Tone: doc.Failed, Says: doc.Phrasef(words.StepsBreak, steps, broken)}
-	case unseen > 0:
-		v.Tone, v.Says = doc.Unseen, doc.Phrasef(words.StepsUnseen, steps, unseen)
+	case len(broken) > 0:
+		v = doc.Verdict{Tone: doc.Failed, Says: doc.Phrasef(words.StepsBreak, steps,
+			wording.Count(len(broken), "thing"), wording.Verb(len(broken), "breaks", "break"))}
+	case errors > 0: // of mail, senders and names too, which nobody looks at on the stage
+		v = doc.Verdict{Tone: doc.Failed, Says: doc.Phrasef(words.StepsErrors,
+			wording.Count(errors, "error")), Next: doc.Copy("upperpath plan")}
+	case len(unseen) > 0:
+		v.Tone, v.Says = doc.Unseen, doc.Phrasef(words.StepsUnseen, steps, seen, len(unseen))
+		v.Next = doc.Copy("upperpath survey")
 	default:
-		v.Says = doc.Phrasef(words.StepsHold, steps, tried)
+		v.Says = doc.Phrasef(words.StepsHold, steps, seen, tried)
 	}
 	t := doc.Table{Sheet: "steps", Head: []string{"step", "what is done", "arrive", "as today", "said",
 		"break", "mail", "mixed", "undo"}}
+	if len(unseen) > 0 {
+		t.Head = append(t.Head, "unseen")
+	}
 	for _, m := range all {
 		row := doc.Cells(fmt.Sprint(m.Step), shortStep(m.Says), fmt.Sprint(m.Arrive),
 			countOrDash(m.Today), countOrDash(len(m.Said)), countOrDash(len(m.Broken)),
 			fmt.Sprint(m.Mail), mixturesText(m), undoText(m))
+		if len(unseen) > 0 {
+			row = append(row, doc.Cells(countOrDash(len(m.Unseen)))...)
+		}
 		if len(m.Broken) > 0 {
 			row[5].Tone = doc.Failed
 		}
@@ -90,8 +87,11 @@ func Rehearsed(p *plan.Plan, all []Met, now time.Time) doc.Doc {
 			}
 			fails = append(fails, doc.Phrase(text))
 		}
-		for _, u := range m.Unseen {
-			open = append(open, doc.Phrasef("behind step %d: %s", m.Step, u))
+		for _, door := range m.Unseen {
+			if unseen[door] { // each is said once
+				open = append(open, doc.Phrasef("from step %d on: %s", m.Step, door))
+			}
+			unseen[door] = false
 		}
 	}
 	list := func(title string, tone doc.Tone, items []doc.Text) {
@@ -101,19 +101,19 @@ func Rehearsed(p *plan.Plan, all []Met, now time.Time) doc.Doc {
 		}
 	}
 	list("What breaks", doc.Failed, fails)
-	list("Unanswered", doc.Unseen, open)
+	list("Unseen", doc.Unseen, open)
 	if len(all) == 1 {
 		list("What fails for a while, as the plan says", doc.Warned, said)
 	}
 	d.Blocks = doc.Of(blocks...)
 	d.Data = struct {
-		Schema string `json:"schema"`
-		Steps  []Met  `json:"steps"`
+		Schema string     `json:"schema"`
+		Steps  []plan.Met `json:"steps"`
 	}{"upperpath/steps/1", all}
 	return d
 }
 
-func mixturesText(m Met) string {
+func mixturesText(m plan.Met) string {
 	switch {
 	case m.All == 0:
 		return "-"
@@ -123,7 +123,7 @@ func mixturesText(m Met) string {
 	return fmt.Sprint(m.Mixtures)
 }
 
-func undoText(m Met) string {
+func undoText(m plan.Met) string {
 	if m.Undo == 0 {
 		return "-"
 	}

@@ -10,7 +10,6 @@ import (
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/plan"
-	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/world"
@@ -54,7 +53,7 @@ func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
 			}
 		}
 		made.Back = words.Undo(t.Step.Kind, len(made.Undo), back.Lasts, back.Keeps, back.Breaks)
-		made.Restored = back.Expects[t.Place]
+		made.Restored, made.Hidden = back.Expects[t.Place], back.Hidden[t.Place]
 		if t.Step.Kind == act.RaiseTTLs {
 			made.Delay, made.Wait = t.Step.Wait, 0
 		}
@@ -234,26 +233,11 @@ func taskCopy(t plan.Task) []string {
 }
 
 func lineText(l plan.Line) string {
-	ttl := fmt.Sprintf("TTL %d", l.TTL)
 	value := l.Value
 	if l.Type == "TXT" && l.Dotted != "" {
 		value = l.Dotted
 	}
-	kind := l.Type
-	if kind == record.Alias {
-		kind = "ALIAS"
-	}
-	switch l.Do {
-	case act.Remove:
-		return fmt.Sprintf("remove   %s %s %s", l.Label, kind, l.Was)
-	case act.Replace:
-		return fmt.Sprintf("replace  %s %s %s by %s %s", l.Label, kind, l.Was, value, ttl)
-	case act.Add:
-		return fmt.Sprintf("add      %s %s %s %s", l.Label, kind, value, ttl)
-	case act.Lower, act.Raise:
-		return fmt.Sprintf("set      %s %s %s %s", l.Label, kind, value, ttl)
-	}
-	return ""
+	return words.RecordRow(l.Do, l.Label, l.Type, l.Was, value, l.TTL)
 }
 
 // taskShows says what to see when a task worked.
@@ -312,7 +296,7 @@ type Ready struct {
 }
 
 // ReadyOf gives the errors of a plan as they stand in the way of its runbook.
-func ReadyOf(p *plan.Plan, b *runbook.Book) Ready {
+func ReadyOf(p *plan.Plan, errors []plan.Mended, b *runbook.Book) Ready {
 	var r Ready
 	keys := map[int]string{} // of the first task of each step
 	for _, t := range p.Tasks() {
@@ -320,7 +304,7 @@ func ReadyOf(p *plan.Plan, b *runbook.Book) Ready {
 			keys[t.Number] = taskKey(t)
 		}
 	}
-	for _, e := range p.Errors() {
+	for _, e := range errors {
 		at := slices.IndexFunc(b.Tasks, func(t runbook.Task) bool { return t.Key == keys[e.Step] })
 		if e.Step == 0 || at < 0 {
 			r.Faults = append(r.Faults, e.Finding.Says.String())

@@ -17,6 +17,7 @@ import (
 	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/live"
 )
@@ -30,6 +31,7 @@ type Rehearsal struct {
 	plan   *plan.Plan
 	all    []plan.PlannedDoor // of the whole estate, whatever the plan is about
 	meant  map[web.Door]bool  // those that it is about
+	blind  map[string]bool    // domains whose zone nobody has seen
 	asker  func() (*live.Asker, *live.Client, error)
 	tasks  map[int][]plan.Task
 	backs  []plan.Back
@@ -37,30 +39,9 @@ type Rehearsal struct {
 	mail   map[string]string   // where the mail of domains ended then
 	dark   map[string]string   // of hosts: what was said beforehand of them
 	done   int
-	last   Met
+	last   plan.Met
 	at     map[string]string // where hosts led when all doors were looked at last
 	told   *predict.Typed    // and what carriers knew then
-}
-
-// Met is what visitors and mail meet behind a step.
-type Met struct {
-	Step     int
-	Arrive   int      // doors that lead where they should
-	Today    int      // doors that answer as they do today
-	Said     []string // doors that fail, as a step says beforehand
-	Broken   []Broken
-	Mixtures int // of older and new answers that were tried too
-	All      int // how many there are; more than were tried where there are many
-	Mail     int // domains whose mail goes where it should
-	Undo     int // rows that undo it, which were played, and lead back to what was there
-	Unseen   []string
-}
-
-// Broken is a door or a domain's mail that does not lead where it should.
-type Broken struct {
-	What string // a door, or "mail of" a domain
-	Met  string
-	Old  []string // the names of which older answers were held; none: whoever asks meets it
 }
 
 // MostMixtures is how many mixtures of older and new answers are tried behind a step, where nobody
@@ -85,6 +66,7 @@ func NewRehearsal(ctx context.Context, p *plan.Plan, doors []plan.PlannedDoor,
 	for _, d := range p.Doors {
 		r.meant[d.Door] = true
 	}
+	r.blind = unseenDomains(p)
 	r.asker = func() (*live.Asker, *live.Client, error) {
 		v := player.Vantage()
 		return ask(&v)
@@ -101,6 +83,22 @@ func NewRehearsal(ctx context.Context, p *plan.Plan, doors []plan.PlannedDoor,
 	r.begins = r.signatures(ctx, w, r.doors(nil))
 	r.mail = r.mailNow()
 	return r, nil
+}
+
+// unseenDomains gives the domains of which nobody knows what stands in their zone today.
+func unseenDomains(p *plan.Plan) map[string]bool {
+	known := map[string]bool{}
+	if v := p.Seen(); v != nil {
+		for i := range v.Domains {
+			d := &v.Domains[i]
+			known[d.Name] = d.Seen() || d.Nowhere()
+		}
+	}
+	made := map[string]bool{}
+	for _, d := range p.Estate.Domains {
+		made[d.Name.String()] = !known[d.Name.String()]
+	}
+	return made
 }
 
 // Close ends the stage.
@@ -147,16 +145,16 @@ func signature(ctx context.Context, w *live.Client, d web.Door) string {
 }
 
 // Next does the next step, and says what is met then.
-func (r *Rehearsal) Next(ctx context.Context) (Met, error) {
+func (r *Rehearsal) Next(ctx context.Context) (plan.Met, error) {
 	r.done++
 	before := r.player.now
 	for _, t := range r.tasks[r.done] {
 		if err := r.player.Do(t); err != nil {
-			return Met{}, err
+			return plan.Met{}, err
 		}
 	}
 	r.foretell()
-	m := Met{Step: r.done}
+	m := plan.Met{Step: r.done}
 	if kind := r.plan.Steps[r.done-1].Kind; r.done > 1 && idle[kind] {
 		m = r.last // nothing has changed since somebody looked
 		m.Step, m.Mixtures, m.All, m.Undo = r.done, 0, 0, 0
@@ -178,7 +176,7 @@ var idle = map[act.StepKind]bool{act.OutlastTTLs: true, act.WaitForTTLs: true, a
 
 // andBack undoes the step that was done last, looks whether everything stands as it did, and does
 // the step again.
-func (r *Rehearsal) andBack(m *Met, before Scene) error {
+func (r *Rehearsal) andBack(m *plan.Met, before Scene) error {
 	rows := r.backs[m.Step-1].Rows
 	if len(rows) == 0 {
 		return nil
@@ -188,8 +186,11 @@ func (r *Rehearsal) andBack(m *Met, before Scene) error {
 		return err
 	}
 	for _, name := range changedNames(before, r.player.now, true) {
-		m.Broken = append(m.Broken, Broken{What: strings.TrimSuffix(name, "."),
+		m.Broken = append(m.Broken, plan.Broken{What: strings.TrimSuffix(name, "."),
 			Met: "other records once the step is undone"})
+	}
+	for _, what := range r.backs[m.Step-1].Differs {
+		m.Broken = append(m.Broken, plan.Broken{What: what, Met: "another state once the step is undone"})
 	}
 	m.Undo = len(rows)
 	r.player.now, r.player.rows = after, typed
@@ -238,7 +239,7 @@ func (r *Rehearsal) tell(zone string, c *estate.Carrier, says string) {
 }
 
 // look looks at doors, and at all mail where old is nil: names of which older answers are held.
-func (r *Rehearsal) look(ctx context.Context, m *Met, doors []plan.PlannedDoor,
+func (r *Rehearsal) look(ctx context.Context, m *plan.Met, doors []plan.PlannedDoor,
 	old []string) error {
 	asker, w, err := r.asker()
 	if err != nil {
@@ -251,7 +252,7 @@ func (r *Rehearsal) look(ctx context.Context, m *Met, doors []plan.PlannedDoor,
 		if old == nil {
 			m.Arrive, m.Today, m.Said, m.Unseen = r.last.Arrive, r.last.Today, r.last.Said,
 				r.last.Unseen
-			m.Broken = slices.DeleteFunc(slices.Clone(r.last.Broken), func(b Broken) bool {
+			m.Broken = slices.DeleteFunc(slices.Clone(r.last.Broken), func(b plan.Broken) bool {
 				return b.Old != nil || strings.HasPrefix(b.What, mailOf)
 			})
 		}
@@ -289,8 +290,12 @@ func (r *Rehearsal) look(ctx context.Context, m *Met, doors []plan.PlannedDoor,
 			if old == nil {
 				m.Arrive++
 			}
+		case r.blind[d.Domain], !asToday && r.isBlind(d.LeadsTo.Host().String()):
+			if old == nil { // the stage began without its records, or those of where it leads
+				m.Unseen = append(m.Unseen, name)
+			}
 		case asToday && old == nil && r.audited(d):
-			m.Broken = append(m.Broken, Broken{What: name, Met: meets})
+			m.Broken = append(m.Broken, plan.Broken{What: name, Met: meets})
 		case asToday:
 			if old == nil {
 				m.Today++
@@ -302,7 +307,7 @@ func (r *Rehearsal) look(ctx context.Context, m *Met, doors []plan.PlannedDoor,
 				m.Said = append(m.Said, name+" ("+r.dark[host]+")")
 			}
 		default:
-			m.Broken = append(m.Broken, Broken{What: name, Met: meets, Old: old})
+			m.Broken = append(m.Broken, plan.Broken{What: name, Met: meets, Old: old})
 		}
 	}
 	r.lookAtMail(m, old)
@@ -316,7 +321,6 @@ func audits(kind act.StepKind) bool { return kind == act.AuditDoors }
 
 // addresses asks the name server where the hosts of all doors lead, and the canonical one.
 func (r *Rehearsal) addresses() map[string]string {
-	resolver := r.player.Vantage().Resolvers[0]
 	hosts := map[string]bool{r.plan.Estate.Canonical.Host.String(): true}
 	for _, d := range r.all {
 		hosts[d.Door.Host.String()] = true
@@ -324,13 +328,8 @@ func (r *Rehearsal) addresses() map[string]string {
 	made := map[string]string{}
 	for host := range hosts {
 		for _, kind := range []uint16{dns.TypeA, dns.TypeAAAA} {
-			answer, err := dns.Exchange(new(dns.Msg).SetQuestion(dns.Fqdn(host), kind), resolver)
-			if err != nil {
-				made[host] += " " + err.Error()
-				continue
-			}
 			var ends []string
-			for _, rr := range answer.Answer {
+			for _, rr := range r.ask(host, kind) {
 				if a, is := addressOf(rr); is {
 					ends = append(ends, a.String())
 				}
@@ -352,23 +351,61 @@ func (r *Rehearsal) audited(d plan.PlannedDoor) bool {
 		(len(s.Zones) == 0 || slices.Contains(s.Zones, d.Domain))
 }
 
-// lookAtMail compares where mail ends with where it ended.
-func (r *Rehearsal) lookAtMail(m *Met, old []string) {
+// lookAtMail compares where mail ends with where it ended. Where somebody asks that it goes
+// elsewhere, it may end there too, and nowhere else; where there is to be none, nowhere.
+func (r *Rehearsal) lookAtMail(m *plan.Met, old []string) {
 	now := r.mailNow()
 	for _, name := range slices.Sorted(maps.Keys(r.mail)) {
 		d := r.plan.Estate.DomainOf(web.MustParseHost(name))
-		asked := d.Mail == "none" || slices.ContainsFunc(d.Wanted, func(w estate.Wanted) bool {
-			return w.Type == "MX" && w.Name == name
-		})
-		switch {
-		case now[name] == r.mail[name] || asked:
-			if old == nil {
-				m.Mail++
+		may := machines(r.mail[name])
+		fine := now[name] == r.mail[name] || d.Mail == "none" && now[name] == ""
+		for _, w := range d.Wanted {
+			if w.Type == "MX" && w.Name == name {
+				may = append(may, r.machinesOf(record.Target("MX", w.Value))...)
+				fine = true
 			}
-		default:
-			m.Broken = append(m.Broken, Broken{What: mailOf + name, Met: now[name], Old: old})
+		}
+		for _, machine := range machines(now[name]) {
+			fine = fine && slices.Contains(may, machine)
+		}
+		switch {
+		case !fine, now[name] == "" && d.Mail != "none":
+			m.Broken = append(m.Broken, plan.Broken{What: mailOf + name, Met: now[name], Old: old})
+		case old == nil:
+			m.Mail++
 		}
 	}
+}
+
+// machines gives the machines that mailNow names.
+func machines(text string) []string {
+	return strings.Fields(strings.ReplaceAll(text, ", then", ""))
+}
+
+// machinesOf asks where a name of a machine ends, as mailNow says it.
+func (r *Rehearsal) machinesOf(name string) []string {
+	var ends []string
+	for _, kind := range []uint16{dns.TypeA, dns.TypeAAAA} {
+		for _, rr := range r.ask(name, kind) { // nobody reaches a machine without an address
+			if a, is := addressOf(rr); is {
+				ends = append(ends, a.String())
+			}
+		}
+	}
+	if !r.inEstate(name) || r.isBlind(name) { // whatever it leads to
+		ends = append(ends, dns.Fqdn(name))
+	}
+	return ends
+}
+
+// ask asks the stage's resolver.
+func (r *Rehearsal) ask(name string, kind uint16) []dns.RR {
+	answer, err := dns.Exchange(new(dns.Msg).SetQuestion(dns.Fqdn(name), kind),
+		r.player.Vantage().Resolvers[0])
+	if err != nil {
+		return nil
+	}
+	return answer.Answer
 }
 
 // mailNow asks the name server where the mail of each domain ends that has some: its MX records,
@@ -379,34 +416,19 @@ func (r *Rehearsal) mailNow() map[string]string {
 	if v == nil {
 		return made
 	}
-	resolver := r.player.Vantage().Resolvers[0]
-	ask := func(name string, kind uint16) []dns.RR {
-		answer, err := dns.Exchange(new(dns.Msg).SetQuestion(dns.Fqdn(name), kind), resolver)
-		if err != nil {
-			return nil
-		}
-		return answer.Answer
-	}
 	for i := range v.Domains {
 		d := &v.Domains[i]
 		if !d.Seen() || r.plan.Estate.DomainOf(web.MustParseHost(d.Name)) == nil {
 			continue
 		}
 		ends := map[int][]string{} // by preference
-		for _, rr := range ask(d.Name, dns.TypeMX) {
+		for _, rr := range r.ask(d.Name, dns.TypeMX) {
 			mx, is := rr.(*dns.MX)
 			if !is || mx.Mx == "." {
 				continue
 			}
-			for _, kind := range []uint16{dns.TypeA, dns.TypeAAAA} {
-				for _, rr := range ask(mx.Mx, kind) { // nobody reaches a machine without an address
-					if a, is := addressOf(rr); is {
-						ends[int(mx.Preference)] = append(ends[int(mx.Preference)], a.String())
-					}
-				}
-			}
-			if !r.inEstate(mx.Mx) {
-				ends[int(mx.Preference)] = append(ends[int(mx.Preference)], mx.Mx)
+			if all := r.machinesOf(mx.Mx); len(all) > 0 {
+				ends[int(mx.Preference)] = append(ends[int(mx.Preference)], all...)
 			}
 		}
 		var turns []string // machines that are tried alike, then others
@@ -422,6 +444,15 @@ func (r *Rehearsal) mailNow() map[string]string {
 	return made
 }
 
+// isBlind reports whether a name stands in a zone that nobody has seen.
+func (r *Rehearsal) isBlind(name string) bool {
+	h, err := web.ParseHost(strings.TrimSuffix(name, "."))
+	if err != nil || r.plan.Estate.DomainOf(h) == nil {
+		return false
+	}
+	return r.blind[r.plan.Estate.DomainOf(h).Name.String()]
+}
+
 func (r *Rehearsal) inEstate(name string) bool {
 	h, err := web.ParseHost(strings.TrimSuffix(name, "."))
 	return err == nil && r.plan.Estate.DomainOf(h) != nil
@@ -429,7 +460,7 @@ func (r *Rehearsal) inEstate(name string) bool {
 
 // mixtures has resolvers hold older answers of some of the names that a step changed, and looks at
 // what follows them: of all, of each alone, of all but each, and of others at random.
-func (r *Rehearsal) mixtures(ctx context.Context, m *Met, before Scene) error {
+func (r *Rehearsal) mixtures(ctx context.Context, m *plan.Met, before Scene) error {
 	after := r.player.now
 	changed := r.askedBefore(changedNames(before, after, false), before)
 	if len(changed) == 0 {

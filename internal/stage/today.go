@@ -21,7 +21,7 @@ import (
 // Names outside of the estate are where the plan puts them: the site and the carriers are there.
 func FromSurvey(p *plan.Plan) (Scene, error) {
 	b := &todayScene{plan: p, scene: Scene{Endpoints: map[netip.AddrPort]*Endpoint{}},
-		answers: map[web.Door]Reply{}, loose: map[string]bool{}}
+		answers: map[web.Door]Reply{}, loose: map[string]bool{}, refused: map[string]bool{}}
 	typed, err := TypedOf(p)
 	if err != nil {
 		return b.scene, err
@@ -64,6 +64,7 @@ type todayScene struct {
 	scene   Scene
 	answers map[web.Door]Reply
 	loose   map[string]bool
+	refused map[string]bool       // hosts whose certificate browsers refuse today
 	at      map[string]netip.Addr // where aliases of hosts were seen to end
 }
 
@@ -95,6 +96,9 @@ func (b *todayScene) saw(c chain.Chain) {
 		return
 	}
 	first := c.Hops[0]
+	if first.TLS != nil && len(first.TLS.Faults) > 0 {
+		b.refused[c.Entry.Host().String()] = true
+	}
 	if first.Refusal == "" && first.Status > 0 {
 		b.answers[c.Entry.Door()] = Reply{Status: first.Status, Location: first.Location}
 	}
@@ -153,7 +157,9 @@ func (b *todayScene) listen(a netip.Addr) {
 	b.scene.Endpoints[netip.AddrPortFrom(a, 80)] = &Endpoint{Answer: answer}
 	var names []string
 	for _, d := range b.plan.Doors {
-		names = append(names, d.Door.Host.String())
+		if host := d.Door.Host.String(); !b.refused[host] {
+			names = append(names, host)
+		}
 	}
 	slices.Sort(names)
 	names = slices.Compact(names)

@@ -16,19 +16,31 @@ func UndoRow(r world.Row) string {
 	if !r.IsRecord() {
 		return undoEntry(r)
 	}
-	kind := r.Type
+	value := r.Value
+	if r.Type == "TXT" && value != "" {
+		if full, err := record.Value(r.Type, value); err == nil {
+			value = full
+		}
+	}
+	return RecordRow(act.Action(r.Do), r.Label, r.Type, r.Was, value, r.TTL)
+}
+
+// RecordRow says what is typed of a record, as a line: from what stands there to a value.
+func RecordRow(do act.Action, label, kind, was, value string, ttl int) string {
 	if kind == record.Alias {
 		kind = "ALIAS"
 	}
-	switch r.Do {
-	case world.Remove:
-		return fmt.Sprintf("remove   %s %s %s", r.Label, kind, r.Was)
-	case world.Replace:
-		return fmt.Sprintf("replace  %s %s %s by %s TTL %d", r.Label, kind, r.Was, r.Value, r.TTL)
-	case world.Add:
-		return fmt.Sprintf("add      %s %s %s TTL %d", r.Label, kind, r.Value, r.TTL)
+	switch do {
+	case act.Remove:
+		return fmt.Sprintf("remove   %s %s %s", label, kind, was)
+	case act.Replace:
+		return fmt.Sprintf("replace  %s %s %s by %s TTL %d", label, kind, was, value, ttl)
+	case act.Add:
+		return fmt.Sprintf("add      %s %s %s TTL %d", label, kind, value, ttl)
+	case act.Lower, act.Raise:
+		return fmt.Sprintf("set      %s %s %s TTL %d", label, kind, value, ttl)
 	}
-	return fmt.Sprintf("set      %s %s %s TTL %d", r.Label, kind, r.Value, r.TTL)
+	return ""
 }
 
 func undoEntry(r world.Row) string {

@@ -87,10 +87,13 @@ const (
 	MendedByStep  = "%s: %s Step %d fixes it."
 	ThenLookAgain = " On from there: "
 
-	StepsHold = "Behind %s, every door arrives or answers as today, but for those announced, and " +
-		"mail goes on. %s of older and new answers tried."
-	StepsBreak   = "Behind %s, %d doors or domains with mail meet what no step announced."
-	StepsUnseen  = "Behind %s, %d doors did not answer, so nobody knows."
+	StepsHold = "Behind %s, every door%s arrives or answers as today, but for those announced, and " +
+		"mail reaches the same machines.%s"
+	StepsMixed  = " %s of older and new answers tried."
+	StepsBreak  = "Behind %s, %s %s that no step announced."
+	StepsErrors = "The plan has %s: what it says of mail, senders and names is not seen on a stage."
+	StepsUnseen = "Behind %s, no door%s breaks. Of %d of the doors nobody knows: nobody has seen " +
+		"their zone, or they did not answer."
 	StepsColumns = "Doors: arrive where they should, answer as today, fail as a step said, break. " +
 		"Mail: domains whose mail goes on. Mixed: mixtures of older and new answers that were tried. " +
 		"Undo: rows that were played, and led back to what was there."
@@ -103,6 +106,7 @@ const (
 	BackNotDone   = "Step %d is not done, so there is nothing to undo yet. This is how it would be."
 	BackThen      = "Type what follows, from top to bottom; then "
 	BackSeen      = "Step %d is undone: everything is as it was before. It is open again."
+	BackPartly    = "What is seen of step %d is as it was before; %s cannot be seen. Once undone: "
 	BackMissing   = "Step %d is not undone yet."
 	BackUnseen    = "Nobody answered whether step %d is undone."
 	BackHidden    = "Whether step %d is undone cannot be seen from outside. Once it is: "

@@ -76,6 +76,14 @@ func TestEveryStepHasItsWayBack(t *testing.T) {
 		tasks := p.Tasks()
 		for n, b := range p.Backs() {
 			require.Empty(t, b.Differs, "SEED=%d, %d: step %d\n%s", seed, i, n+1, e)
+			byPlace := map[string]int{}
+			for _, row := range b.Rows {
+				byPlace[row.Place]++
+			}
+			for place, n := range byPlace {
+				assert.Equal(t, n == b.Hidden[place], len(b.Expects[place]) == 0,
+					"SEED=%d, %d: step at %s: %d of %d rows are hidden", seed, i, place, b.Hidden[place], n)
+			}
 			steps++
 			rows += len(b.Rows)
 			for _, f := range b.Breaks {

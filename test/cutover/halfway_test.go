@@ -209,7 +209,7 @@ func TestErrorsThatStepsFix(t *testing.T) {
 	}
 	p := plan.Make(in)
 	require.NotEmpty(t, errorsOf(p))
-	ready := report.ReadyOf(p, report.RunbookOf(p, "", Today))
+	ready := report.ReadyOf(p, p.Errors(), report.RunbookOf(p, "", Today))
 	assert.Empty(t, ready.Faults, "%v", errorsOf(p))
 	assert.NotEmpty(t, ready.Mended)
 	for _, says := range ready.Mended {

@@ -17,8 +17,9 @@ type Back struct {
 	// for how long some still meet what was there in between, in seconds
 	Lasts int
 	Keeps bool // browsers keep the permanent redirects that they have met
-	// what shows that it is taken back, by place
+	// what shows that it is taken back, by place, and how many rows nothing shows
 	Expects map[string][]expect.Expectation
+	Hidden  map[string]int
 	Breaks  []finding.Finding // what breaks on the way back
 	Differs []string          // in what the state is not what it was before the step; none
 }
@@ -38,7 +39,7 @@ func (p *Plan) Backs() []Back {
 	}
 	all := make([]Back, len(p.Steps))
 	number := 0
-	p.walk(pl.world, p.Typed(), func(i int, s act.Step, deeds []deed) {
+	p.walk(pl.world, p.Typed(), func(i int, _ act.Step, deeds []deed) {
 		if i == len(p.Steps) || len(deeds) == 0 {
 			for _, d := range deeds {
 				pl.world.Act(d.rows)
@@ -47,7 +48,9 @@ func (p *Plan) Backs() []Back {
 		}
 		before := pl.world.Fork()
 		var acts [][]world.Row
+		keeps := false
 		for _, d := range deeds {
+			keeps = keeps || Lasting(d.rows)
 			number++
 			if rows := pl.world.Back(d.rows); len(rows) > 0 {
 				acts = append(acts, rows)
@@ -56,19 +59,9 @@ func (p *Plan) Backs() []Back {
 		}
 		slices.Reverse(acts)
 		all[i] = p.takeBack(pl, before, acts)
-		all[i].Keeps = keepsRedirects(s)
+		all[i].Keeps = keeps
 	})
 	return all
-}
-
-// keepsRedirects reports whether visitors meet permanent redirects after a step, which their
-// browsers keep whatever is taken back.
-func keepsRedirects(s act.Step) bool {
-	switch s.Kind {
-	case act.MakeChanges, act.LeaveAliases, act.ChoosePrimaries, act.SetRecords, act.DelegateZones:
-		return true
-	}
-	return false
 }
 
 // takeBack plays acts that take something back, from the state of a player, and compares what comes
@@ -77,7 +70,7 @@ func (p *Plan) takeBack(pl *player, before *world.World, acts [][]world.Row) Bac
 	state := pl.world.Fork()
 	watch := pl.watch.Fork(state)
 	said := &player{plan: p, world: state, said: map[string]bool{}, step: pl.step}
-	made := Back{Expects: map[string][]expect.Expectation{}}
+	made := Back{Expects: map[string][]expect.Expectation{}, Hidden: map[string]int{}}
 	for n, rows := range acts {
 		said.broke(watch.Act(n+1, rows))
 		made.Rows = append(made.Rows, rows...)
@@ -95,20 +88,25 @@ func (p *Plan) takeBack(pl *player, before *world.World, acts [][]world.Row) Bac
 	}
 	made.Lasts, _ = said.longest(names, false, func(string) bool { return true })
 	for _, r := range made.Rows {
+		shown := made.expectEntry
 		if r.IsRecord() {
-			made.expectRecord(pl.servers[[2]string{r.Place, r.Zone}], before, r)
-		} else {
-			made.expectEntry(r)
+			shown = func(r world.Row) bool {
+				return made.expectRecord(pl.servers[[2]string{r.Place, r.Zone}], before, r)
+			}
+		}
+		if !shown(r) {
+			made.Hidden[r.Place]++
 		}
 	}
 	return made
 }
 
-// expectRecord adds what the zone's name server answers once a record is taken back.
-func (b *Back) expectRecord(server string, before *world.World, r world.Row) {
+// expectRecord adds what the zone's name server answers once a record is taken back; false where
+// nobody can see it.
+func (b *Back) expectRecord(server string, before *world.World, r world.Row) bool {
 	name, err := record.Name(r.Label, r.Zone)
 	if err != nil || server == "" || r.Type == record.Alias || r.Through != "" {
-		return // the provider decides on what is answered
+		return false // the provider decides on what is answered
 	}
 	e := expect.Expectation{Kind: expect.Records, Name: name, Type: r.Type, Server: server}
 	if r.Do == world.Lower || r.Do == world.Raise {
@@ -124,39 +122,36 @@ func (b *Back) expectRecord(server string, before *world.World, r world.Row) {
 		if len(there) == 0 && r.Type != "CNAME" {
 			if alias, is := before.Set(r.Zone, record.Key{Name: name, Type: "CNAME"}); is &&
 				len(alias) > 0 {
-				return // the alias answers in its place, and is asked for itself
+				return true // the alias answers in its place, and is asked for itself
 			}
 		}
 	}
 	for _, o := range b.Expects[r.Place] {
 		if o.Kind == e.Kind && o.Name == e.Name && o.Type == e.Type && o.Server == e.Server {
-			return
+			return true
 		}
 	}
 	b.Expects[r.Place] = append(b.Expects[r.Place], e)
+	return true
 }
 
-// expectEntry adds what the parent zone says once an entry is taken back.
-func (b *Back) expectEntry(r world.Row) {
+// expectEntry adds what the parent zone says once an entry is taken back; false where nobody sees
+// it from outside.
+func (b *Back) expectEntry(r world.Row) bool {
 	if r.Kind != world.NameServers {
-		return // nobody sees it from outside
+		return false
 	}
 	e := expect.Expectation{Kind: expect.Delegation, Name: r.Domain}
 	for _, f := range r.Fields {
 		e.Values = append(e.Values, f.Value)
 	}
 	b.Expects[r.Place] = append(b.Expects[r.Place], e)
-}
-
-// Done is the rows of a step that is done.
-type Done struct {
-	Rows  []world.Row
-	After int // for how long somebody waited before, in seconds
+	return true
 }
 
 // BackNow gives what it costs to take something back now: once what was typed so far is typed, each
 // in its order, and some seconds have passed since. What a survey has seen since is there already.
-func (p *Plan) BackNow(done []Done, since int, undo []world.Row) Back {
+func (p *Plan) BackNow(done []world.Typing, since int, undo []world.Row) Back {
 	pl := newPlayer(p)
 	pl.watch = world.NewWatch(pl.world, pl.wishes())
 	number := 0

@@ -16,6 +16,11 @@ type Mended struct {
 	Step    int // from 1; 0: no step does
 }
 
+// byAnswers are the codes whose evidence is how doors answered: behind a step nobody has asked
+// these again, so that the evidence is gone, and not the fault.
+var byAnswers = map[finding.Code]bool{finding.DeclaredOtherwise: true, finding.RememberedLoop: true,
+	finding.HSTSTrap: true, finding.Loop: true, finding.Expired: true, finding.WrongName: true}
+
 // mostMended is how many rows a plan may have whose errors are tried.
 const mostMended = 3000
 
@@ -30,6 +35,9 @@ func (p *Plan) Errors() []Mended {
 			continue
 		}
 		all = append(all, Mended{Finding: f})
+		if byAnswers[f.Code] {
+			continue
+		}
 		if !slices.ContainsFunc(p.Broken, func(b finding.Finding) bool {
 			return b.Code == f.Code && b.Subject == f.Subject
 		}) {

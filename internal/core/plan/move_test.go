@@ -114,6 +114,49 @@ func TestWhatCameAndWentSinceIsSaid(t *testing.T) {
 	)
 }
 
+// TestWhatMeansTheSameIsNoLoss has names led to where they ended, mail to the same machines, and a
+// sender more: only that is a change which nobody planned.
+func TestWhatMeansTheSameIsNoLoss(t *testing.T) {
+	const file = "domains:\n  - {name: n.example, state: leave}\n" +
+		"  - {name: old.example, carrier: four}\n"
+	earlier := seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\nmail CNAME @\n@ MX 10 www\n"+
+		"@ TXT \"v=spf1 a ~all\"")
+	again := func(spf string) *plan.Plan {
+		return planFor(t, file, seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\nmail A 192.0.2.1\n"+
+			"@ MX 10 mail\n@ TXT \""+spf+"\""),
+			func(in *plan.Input) { in.Earlier = earlier })
+	}
+	for _, code := range []string{"record-lost", "mail-lost", "unplanned-change"} {
+		assert.Empty(t, found(again("v=spf1 ip4:192.0.2.1 ~all"), code))
+	}
+	assert.NotEmpty(t, found(again("v=spf1 ip4:192.0.2.1 ip4:192.0.2.99 ~all"), "unplanned-change"),
+		"a sender more is a change")
+	assert.NotEmpty(t, found(again("v=spf1 ~all"), "unplanned-change"), "a sender fewer too")
+}
+
+// TestAWantedPolicyThatWasThereIsEvidence has a domain without MX whose SPF record is wanted too:
+// its mail is untied if that was there before, and if nobody has looked before.
+func TestAWantedPolicyThatWasThereIsEvidence(t *testing.T) {
+	const file = "domains:\n  - {name: n.example, state: leave}\n" +
+		"  - {name: old.example, carrier: four, wanted: [{name: \"@\", type: TXT, " +
+		"value: \"v=spf1 a ~all\"}]}\n"
+	const with = "old.example\n@ A 192.0.2.1\nwww CNAME @\n@ TXT \"v=spf1 a ~all\""
+	for earlier, tied := range map[string]bool{
+		"": true, with: true, "old.example\n@ A 192.0.2.1\nwww CNAME @": false,
+	} {
+		p := planFor(t, file, seen(t, with), func(in *plan.Input) {
+			if earlier != "" {
+				in.Earlier = seen(t, earlier)
+			}
+		})
+		untied := false
+		for _, c := range zoneOf(t, p, "old.example").Changes {
+			untied = untied || c.Step > 0 && c.Type == "MX"
+		}
+		assert.Equal(t, tied, untied, "earlier: %q", earlier)
+	}
+}
+
 // moving gives a survey of a zone that moves, with what the new server says.
 func moving(t *testing.T, there string, change func(*survey.Domain)) *survey.Survey {
 	t.Helper()

@@ -20,7 +20,7 @@ var zonal = map[act.StepKind]bool{
 // waved are the kinds of steps with which a wave begins to move: they wait until the wave before it
 // has been looked at.
 var waved = map[act.StepKind]bool{
-	act.MakeChanges: true, act.SetRecords: true, act.ChangeNameServers: true,
+	act.MakeChanges: true, act.SetRecords: true, act.CopyZones: true, act.ChangeNameServers: true,
 	act.DelegateZones: true,
 }
 
@@ -167,7 +167,7 @@ func (p *Plan) inOrder(sheets []Sheet) {
 		}
 	}
 	p.Steps = p.ordered(steps, made, identity(len(steps)))
-	if p.outlived(sheets, steps) {
+	if p.waitsOut(sheets, steps) {
 		p.inOrder(sheets)
 		return
 	}
@@ -215,9 +215,9 @@ func (p *Plan) graphOf(steps []act.Step) *graph {
 	return g
 }
 
-// outlived has people wait before anything changes, where answers of before break something for
+// waitsOut has people wait before anything changes, where answers of before break something for
 // those who still hold them, and wait for nothing yet. It reports whether they do.
-func (p *Plan) outlived(sheets []Sheet, steps []act.Step) bool {
+func (p *Plan) waitsOut(sheets []Sheet, steps []act.Step) bool {
 	waits := slices.ContainsFunc(steps, func(s act.Step) bool { return s.Kind == act.OutlastTTLs })
 	if waits || !p.today.HoldsAny() {
 		return false

@@ -580,7 +580,7 @@ func (pl *player) wishes() world.Wishes {
 		if d.State != estate.Leave {
 			wish.Doors = append(wish.Doors, d.Hosts()...)
 		}
-		if d.Mail != "none" && zone.Mailing(d, pl.seen.Last[d.Name.String()]) {
+		if d.Mail != "none" && zone.Mailing(d, pl.seen) {
 			wish.Mailing = append(wish.Mailing, d.Name.String())
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/expect"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/world"
@@ -134,7 +135,9 @@ func (p *Plan) expects(t *Task) []expect.Expectation {
 		}
 		return all
 	case act.ChoosePrimaries:
-		return p.doorsExpected(func(d PlannedDoor) bool { return d.Carrier == t.Place && isAbout(d) })
+		return p.doorsExpected(func(d PlannedDoor) bool {
+			return d.Carrier == t.Place && (t.Place == predict.SiteName || isAbout(d))
+		})
 	case act.AuditDoors:
 		return p.examples(p.doorsExpected(isAbout))
 	}

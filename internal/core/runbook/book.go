@@ -72,6 +72,7 @@ type Task struct {
 	Expects []expect.Expectation `json:"expects,omitempty"`
 	// what shows that it is taken back; none: nobody can see it from outside
 	Restored []expect.Expectation `json:"restored,omitempty"`
+	Hidden   int                  `json:"hidden,omitempty"` // rows of Undo that nobody can see so
 	Done     time.Time            `json:"done,omitzero"`
 	// somebody said that it is done; nobody looked
 	ByHand bool `json:"by_hand,omitempty"`
@@ -363,6 +364,30 @@ func (b *Book) timesOf(i int, over []time.Time) Times {
 		over[i] = at.From
 	}
 	return at
+}
+
+// TypedBefore gives what was typed in the steps that are done, and in one more, with the times
+// between them, and how many seconds ago the last of it was.
+func (b *Book) TypedBefore(and *Task, now time.Time) (all []world.Typing, since int) {
+	var last time.Time
+	for i := range b.Tasks {
+		t := &b.Tasks[i]
+		if !t.IsDone() && t.Number != and.Number {
+			continue
+		}
+		typing := world.Typing{Rows: t.Typed}
+		if t.IsDone() {
+			if t.Done.After(last) && !last.IsZero() {
+				typing.After = int(t.Done.Sub(last).Seconds())
+			}
+			last = later(last, t.Done)
+		}
+		all = append(all, typing)
+	}
+	if !last.IsZero() && now.After(last) {
+		since = int(now.Sub(last).Seconds())
+	}
+	return all, since
 }
 
 func later(a, b time.Time) time.Time {

@@ -386,6 +386,12 @@ func whyNot(err error) fact.Facts {
 	return fact.Kept{Says: err.Error()}
 }
 
+// Typing is rows that were typed, and for how long nobody typed anything before, in seconds.
+type Typing struct {
+	Rows  []Row
+	After int
+}
+
 // Act changes the state by rows that are typed at once; nothing else changes it, but Load and Wait.
 // What names answered until then may be held from now on. Rows that cannot be typed change nothing,
 // and come back.

@@ -3,6 +3,7 @@ package zone
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -506,12 +507,7 @@ func (b *worlds) meansTheSame(s Sight, c record.Change) bool {
 			return false
 		}
 		was, is := b.earlier.Senders(c.Name), b.before.Senders(c.Name)
-		for sender, may := range was {
-			if is[sender] < may {
-				return false
-			}
-		}
-		return len(was) > 0
+		return len(was) > 0 && maps.Equal(was, is) // more senders are a change, too
 	case "TLSA":
 		_, door, _ := strings.Cut(c.Name, "._tcp.")
 		return c.Action == record.Went && s.isHost(door)

@@ -9,7 +9,6 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
-	"upperpath.example/upperpath/internal/core/survey"
 )
 
 // isMail reports whether a record has to do with mail: who receives it, who may send it, how it is
@@ -133,12 +132,14 @@ func (s Sight) asksForMail() bool {
 }
 
 // Mailing reports whether a domain was seen to receive mail, or to say who may send it.
-func Mailing(d *estate.Domain, seen *survey.Domain) bool {
-	if seen == nil {
+func Mailing(d *estate.Domain, seen Surveys) bool {
+	name := d.Name.String()
+	s := Sight{domain: d, seen: seen.Last[name], earlier: seen.before[name],
+		have: map[string][]record.Set{}}
+	if s.seen == nil {
 		return false
 	}
-	s := Sight{domain: d, seen: seen, have: map[string][]record.Set{}}
-	for _, set := range seen.Records {
+	for _, set := range s.seen.Records {
 		if set.Name == s.zone() || set.Name == "_dmarc."+s.zone() {
 			s.have[set.Name] = append(s.have[set.Name], set)
 		}
@@ -146,20 +147,27 @@ func Mailing(d *estate.Domain, seen *survey.Domain) bool {
 	return s.mailing()
 }
 
-// mailing reports whether the domain was seen to have mail. What somebody asks for is no evidence
-// of what is there: it may have been typed just now.
+// mailing reports whether the domain was seen to have mail. A text that somebody asks for, and that
+// an earlier survey did not see, is no evidence of what was there: it was typed since.
 func (s Sight) mailing() bool {
-	asked := func(name, text string) bool {
-		return slices.ContainsFunc(s.domain.Wanted, func(w estate.Wanted) bool {
-			return w.Name == name && w.Type == "TXT" && record.Unquote(w.Value) == text
+	typed := func(name, text string) bool {
+		if s.earlier == nil || text == "" || !slices.ContainsFunc(s.domain.Wanted,
+			func(w estate.Wanted) bool {
+				return w.Name == name && w.Type == "TXT" && record.Unquote(w.Value) == text
+			}) {
+			return false
+		}
+		before, _ := record.Find(s.earlier.Records, name, "TXT")
+		return !slices.ContainsFunc(before.Values, func(v string) bool {
+			return record.Unquote(v) == text
 		})
 	}
 	evidence := s.MailSeen()
-	if text := s.spf(); asked(s.zone(), text) {
+	if text := s.spf(); typed(s.zone(), text) {
 		evidence = slices.DeleteFunc(evidence, func(e string) bool { return e == text })
 	}
 	policy, _ := s.set("_dmarc."+s.zone(), "TXT")
 	return len(evidence) > 0 || slices.ContainsFunc(policy.Values, func(v string) bool {
-		return !asked("_dmarc."+s.zone(), record.Unquote(v))
+		return !typed("_dmarc."+s.zone(), record.Unquote(v))
 	})
 }
