@@ -331,7 +331,7 @@ func readZones(paths []string) (map[string]zoneFile, error) {
 		h, err := web.ParseHost(name)
 		if err != nil {
 			faults.Add(
-				problem.Problem{File: path, Value: name, Fault: fact.ZoneNameless{}},
+				problem.Problem{File: path, Value: name, Fault: fact.ZoneOfOthers{}},
 			)
 			continue
 		}

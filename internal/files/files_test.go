@@ -484,6 +484,31 @@ func TestNoValueBeginsALineOfAZoneFile(t *testing.T) {
 	assert.Len(t, records, 2, "what nobody reads stands there as a comment: %s", text)
 }
 
+func TestATTLThatIsNotWrittenComesFromAbove(t *testing.T) {
+	head := "@ SOA ns h 1 2 3 4 300\n"
+	for text, want := range map[string]uint32{
+		head + "www A 192.0.2.1\n":                                     300, // RFC 2308 section 4
+		"@ 1h SOA ns h 1 2 3 4 300\nwww A 192.0.2.1\n":                 3600,
+		head + "x 2h A 192.0.2.1\nwww A 192.0.2.1\n":                   300,
+		"@ 60 SOA ns h 1 2 3 4 5\nx 2h A 192.0.2.1\nwww A 192.0.2.1\n": 7200, // RFC 1035
+		"$TTL 1h\n" + head + "x 2h A 192.0.2.1\nwww A 192.0.2.1\n":     3600,
+		"$TTL 1h\n" + head + "$GENERATE 1-2 www A 192.0.2.$\n":         3600,
+		head + "www 5000000000 A 192.0.2.1\n":                          0, // no TTL at all
+		head + "www 3000000000 A 192.0.2.1\n":                          0, // RFC 2181 section 8
+		head + "www 60 A 192.0.2.1\n 90 A 192.0.2.2\n":                 60,
+	} {
+		_, records, err := ReadZone(write(t, "a.example.zone", text), "a.example")
+		if strings.Contains(text, "5000000000") {
+			require.ErrorContains(t, err, "5000000000 is no type")
+			continue
+		}
+		require.NoError(t, err, text)
+		assert.Equal(t, want, records[len(records)-1].Header().Ttl, text)
+	}
+	_, _, err := ReadZone(write(t, "a.example.zone", "www A 192.0.2.1\n"), "a.example")
+	assert.ErrorContains(t, err, "no TTL, and nothing above it")
+}
+
 func TestTransferKeys(t *testing.T) {
 	key, err := ReadTransferKey(write(t, "key.yaml", "name: transfer\nsecret: c2VjcmV0\n"))
 	require.NoError(t, err)

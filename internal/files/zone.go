@@ -3,12 +3,12 @@ package files
 import (
 	"bytes"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/miekg/dns"
@@ -48,6 +48,23 @@ func (c *counted) Open(name string) (fs.File, error) {
 	return f, nil
 }
 
+// read gives an included file.
+func (c *counted) read(name string) ([]byte, error) {
+	f, err := c.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	if s, err := f.Stat(); err != nil || !s.Mode().IsRegular() {
+		return nil, fs.ErrInvalid
+	}
+	data, err := io.ReadAll(io.LimitReader(f, MostTable+1))
+	if err == nil && len(data) > MostTable {
+		err = fs.ErrInvalid
+	}
+	return data, err
+}
+
 // ReadZone reads a zone file (RFC 1035 section 5): $ORIGIN and $TTL are understood, $INCLUDE within
 // the file's own folder only. The origin is the zone's name, and may be empty where the file sets
 // $ORIGIN or a SOA with a full name. It returns the zone's name, that of its SOA, and its records.
@@ -76,63 +93,36 @@ func zoneOf(path string, data []byte, origin string, folder fs.FS) (string, []dn
 	if origin != "" {
 		origin = dns.Fqdn(origin)
 	}
-	parser := dns.NewZoneParser(
-		bytes.NewReader(namedParams(bytes.TrimPrefix(data, []byte("\ufeff")))),
-		origin,
-		filepath.Base(path),
-	)
-	included := &counted{FS: folder, octets: len(data)}
+	m := &master{ttls: map[masterKey]uint32{}, run: map[uint16]uint32{}}
+	octets := len(data)
 	if folder != nil {
-		parser.SetIncludeAllowed(true)
-		parser.SetIncludeFS(included)
+		m.folder = &counted{FS: folder}
 	}
-	var records []dns.RR
-	zone := ""
-	for rr, ok := parser.Next(); ok; rr, ok = parser.Next() {
-		if len(records) >= min(mostRecords, fewRecords+included.octets/leastRecord) {
-			return "", nil, problem.List{{File: path, Fault: fact.ZoneTooLong{Most: len(records)}}}
+	m.most = func() int {
+		if m.folder != nil {
+			return min(mostRecords, fewRecords+(octets+m.folder.octets)/leastRecord)
 		}
-		records = append(records, rr)
-		if _, isSOA := rr.(*dns.SOA); isSOA && zone == "" {
-			zone = strings.ToLower(strings.TrimSuffix(rr.Header().Name, "."))
-		}
+		return min(mostRecords, fewRecords+octets/leastRecord)
 	}
-	if err := parser.Err(); err != nil {
-		return "", nil, problem.List{zoneFault(path, err)}
+	f := masterFile{path: path, within: filepath.Base(path), origin: origin}
+	if err := m.read(f, bytes.TrimPrefix(data, []byte("\ufeff"))); err != nil {
+		return "", nil, err
 	}
+	m.oneTTL()
+	zone := strings.ToLower(strings.TrimSuffix(m.zone, "."))
 	if zone != "" {
-		return zone, records, nil
+		return zone, m.records, nil
 	}
-	if zone = strings.ToLower(strings.TrimSuffix(origin, ".")); zone == "" || len(records) == 0 {
+	zone = strings.ToLower(strings.TrimSuffix(origin, "."))
+	if zone == "" || len(m.records) == 0 {
 		return "", nil, problem.List{
 			{File: path, Fault: fact.ZoneWithoutSOA{}},
 		}
 	}
-	return zone, records, nil
+	return zone, m.records, nil
 }
 
 var zonePlace = regexp.MustCompile(`at line: (\d+):(\d+)$`)
-
-// zoneFault makes a problem of what the zone parser says: "file: dns: what: "token" at line: 3:7".
-func zoneFault(path string, err error) problem.Problem {
-	says := strings.TrimPrefix(err.Error(), filepath.Base(path)+": ")
-	p := problem.Problem{File: path}
-	if m := zonePlace.FindStringSubmatch(says); m != nil {
-		p.Line, _ = strconv.Atoi(m[1])
-		p.Column, _ = strconv.Atoi(m[2])
-		says = strings.TrimSuffix(says, " "+m[0])
-	}
-	says = strings.TrimPrefix(says, "dns: ")
-	switch {
-	case strings.Contains(says, "bad owner name"):
-		p.Fault = fact.ZoneOwner{Why: says}
-	case strings.Contains(says, "failed to open"):
-		p.Fault = fact.ZoneInclude{Why: says}
-	default:
-		p.Fault = fact.ZoneLine{Why: says}
-	}
-	return p
-}
 
 // ZoneText gives records as a standard zone file that real name servers load: the SOA first, in
 // canonical order, every name in full, a record a line, so that two can be compared line by line.
@@ -171,8 +161,7 @@ func ZoneText(zone string, sets []record.Set, what string, marks Marks) ([]byte,
 			// no name server shows such data; it would be a line of its own here
 			if strings.ContainsAny(v, "\r\n") {
 				v, comment = problem.Clean(v), "; no name server reads it: "
-			} else if _, err := dns.NewRR(string(namedIn(fmt.Appendf(nil, ". %d IN %s %s", s.TTL, s.Type,
-				dataText(s.Type, v))))); err != nil {
+			} else if !reads(s.Type, dataText(s.Type, v)) {
 				comment = "; no name server reads it: " // its data is malformed
 			}
 			kind, data := typeText(s.Type, v)
@@ -180,6 +169,22 @@ func ZoneText(zone string, sets []record.Set, what string, marks Marks) ([]byte,
 		}
 	}
 	return b.Bytes(), nil
+}
+
+// reads reports whether data is of its type.
+func reads(kind, data string) bool {
+	code, ok := typeCode(kind)
+	lex := zoneLexer{data: []byte(data + "\n"), line: 1, column: 1, indented: true}
+	entry, err := lex.next()
+	if !ok || err != nil {
+		return false
+	}
+	var words []zoneToken
+	if entry != nil {
+		words = entry.tokens
+	}
+	_, _, err = recordOf(".", ".", code, words)
+	return err == nil
 }
 
 // nameText writes a name as every server reads it, at the start of a line too. What is no letter,
@@ -308,58 +313,6 @@ var paramNames = []string{
 	"mandatory", "alpn", "no-default-alpn", "port", "ipv4hint", "ech", "ipv6hint", "dohpath", "ohttp",
 }
 
-// namedParams writes the parameters of HTTPS and SVCB records that stand in a zone file by number,
-// such as key7, by their names: the zone parser takes them in no other way, and servers write them
-// so.
-func namedParams(data []byte) []byte {
-	if !bytes.Contains(data, []byte("key")) {
-		return data
-	}
-	var out bytes.Buffer
-	for line := range bytes.Lines(data) {
-		out.Write(namedIn(line))
-	}
-	return out.Bytes()
-}
-
-func namedIn(line []byte) []byte {
-	if !bytes.Contains(line, []byte("HTTPS")) && !bytes.Contains(line, []byte("SVCB")) ||
-		!bytes.Contains(line, []byte("key")) {
-		return line
-	}
-	var out []byte
-	quoted, service, start := false, false, true
-	for i := 0; i < len(line); i++ {
-		c := line[i]
-		if start && !quoted {
-			word := line[i:]
-			if end := bytes.IndexAny(word, " \t\r\n=;"); end >= 0 {
-				word = word[:end]
-			}
-			service = service || string(word) == "HTTPS" || string(word) == "SVCB"
-			if n := len(word) - 1; service && n == 3 && string(word[:n]) == "key" && word[n] >= '0' &&
-				word[n] <= '8' {
-				out = append(out, paramNames[word[n]-'0']...)
-				i, start = i+n, false
-				continue
-			}
-		}
-		switch {
-		case c == '\\' && i+1 < len(line):
-			out = append(out, c)
-			i++
-			c = line[i]
-		case c == '"':
-			quoted = !quoted
-		case c == ';' && !quoted:
-			return append(out, line[i:]...)
-		}
-		start = c == ' ' || c == '\t' || c == '('
-		out = append(out, c)
-	}
-	return out
-}
-
 // paramText writes a parameter of an HTTPS or SVCB record: one without a value stands alone (RFC
 // 9460 section 7.1.1).
 func paramText(s string) string {
@@ -367,17 +320,17 @@ func paramText(s string) string {
 	if name == "mandatory" {
 		list := strings.Split(strings.Trim(value, `"`), ",")
 		for i := range list {
-			list[i] = numbered(list[i])
+			list[i] = youngerNumber(list[i])
 		}
 		return name + "=" + strings.Join(list, ",")
 	}
 	if value == "" || value == `""` {
-		return numbered(name)
+		return youngerNumber(name)
 	}
-	return numbered(name) + "=" + value
+	return youngerNumber(name) + "=" + value
 }
 
-func numbered(name string) string {
+func youngerNumber(name string) string {
 	for _, y := range younger {
 		if name == y[0] {
 			return y[1]

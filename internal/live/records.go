@@ -10,11 +10,24 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 )
 
+// The DNS library loses a part of these, or has another form for them than every other program.
+// Without them in its table it holds them as octets (RFC 3597).
+func init() {
+	for _, code := range []uint16{
+		dns.TypeNXT, dns.TypeISDN, dns.TypeAMTRELAY, dns.TypeGID, dns.TypeUID, dns.TypeUINFO,
+	} {
+		delete(dns.TypeToRR, code)
+	}
+}
+
 // rdata gives the data of a record as it stands in a zone file.
 func rdata(rr dns.RR) string {
 	if _, unknown := rr.(*dns.RFC3597); unknown {
 		s := rr.String()
 		return s[strings.Index(s, `\#`):] // RFC 3597 section 5
+	}
+	if c, is := rr.(*dns.CERT); is { // by number: not all programs have the same names
+		return fmt.Sprintf("%d %d %d %s", c.Type, c.KeyTag, c.Algorithm, c.Certificate)
 	}
 	return strings.TrimSpace(strings.TrimPrefix(rr.String(), rr.Header().String()))
 }

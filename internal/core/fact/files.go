@@ -4,7 +4,6 @@ package fact
 type (
 	FileNotDemos       struct{}
 	ZoneOfOthers       struct{}
-	ZoneNameless       struct{}
 	ImportUnread       struct{}
 	EstateThere        struct{}
 	SurveyZoneOfOthers struct{}
@@ -135,7 +134,20 @@ type (
 	FileMissing     struct{}
 	GatherFirst     struct{}
 	ZoneLine        struct{ Why string }
-	ZoneOwner       struct{ Why string }
+	ZoneOwner       struct{ Text string }
+	ZoneOwnerless   struct{}
+	ZoneAlone       struct{}
+	ZoneNested      struct{ Most int }
+	ZoneDirective   struct{ Text string }
+	ZoneTTL         struct{ Text string }
+	ZoneNoTTL       struct{}
+	ZoneClass       struct{ Text string }
+	ZoneType        struct{ Text string }
+	ZoneShort       struct{}
+	ZoneData        struct{ Type string }
+	ZoneGenerate    struct{ Text string }
+	ZoneParens      struct{}
+	ZoneQuotes      struct{}
 	ZoneInclude     struct{ Why string }
 	NotSceneBecause struct{ Why string }
 	RuleColumns     struct {
