@@ -21,6 +21,7 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
@@ -279,7 +280,10 @@ func (p *program) takeSurvey(
 	progress.done()
 	p.keeping.Lock() // an interrupt may have come
 	defer p.keeping.Unlock()
-	judge := survey.Judge{Now: s.Web.Now()}
+	judge := survey.Judge{Now: s.Web.Now(), Flattens: func(seen *survey.Domain) bool {
+		h, err := web.ParseHost(seen.Name)
+		return err == nil && world.Flattens(e.Estate, e.DomainOf(h), seen)
+	}}
 	for _, d := range e.Domains {
 		judge.Estate = append(judge.Estate, d.Name.String())
 		for _, w := range d.Wanted {

@@ -82,6 +82,12 @@ func Note(n act.Note) string {
 				"is no record for %s.",
 			n.Names[0],
 		)
+	case act.ThroughUnseen:
+		return format(
+			"The zone file does not say which names go through the network, and nobody looked at the doors "+
+				"of %s. Check on its page that they do.",
+			strings.Join(n.Names, ", "),
+		)
 	case act.MailUnseen:
 		return format(
 			"Nobody has seen whether %s receives or sends mail. Survey it before you type the records "+

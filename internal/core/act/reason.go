@@ -136,11 +136,13 @@ type Reason struct {
 const (
 	_ Notice = iota
 
-	LeftAsItIs      // the domain Names[0]
-	SaidAlready     // the rule of Lines[0] says what that of Lines[1] says
-	NobodySawAny    // zone
-	NobodySawSome   // the zones Names
-	SiteUnplaced    // nobody says where the site lives, so that there is no record for Names[0]
+	LeftAsItIs    // the domain Names[0]
+	SaidAlready   // the rule of Lines[0] says what that of Lines[1] says
+	NobodySawAny  // zone
+	NobodySawSome // the zones Names
+	SiteUnplaced  // nobody says where the site lives, so that there is no record for Names[0]
+	// a zone file does not say whether Names go through the edge network that holds the zone
+	ThroughUnseen
 	MailUnseen      // nobody has seen whether the domain Names[0] has mail
 	WildcardUnshown // below Names[0] every name answers, but nobody showed the record
 	// the CAA records at Names[0] let only Names[1] issue; nobody says who issues those of Names[2]

@@ -174,3 +174,34 @@ func TestAZoneThatAnEdgeHoldsAlreadyIsTypedThere(t *testing.T) {
 		"it was seen there, whatever is written down",
 	)
 }
+
+func TestAnExportOfTheNetworksPageIsWhatIsThere(t *testing.T) {
+	exported := func(behind, server, zone string) *plan.Plan {
+		v := seen(t, "old.example\n"+zone)
+		v.Domains[0].Parent.Servers = []string{server}
+		return planEdited(t, "domains:\n  - {name: n.example, state: leave}\n"+
+			"  - {name: old.example, carrier: front}\n", [2]string{"  gateway:",
+			"  front: {by: edge, addresses: [198.51.100.90, \"2001:db8::90\"], name-servers: " +
+				"[ns1.front.example], " + behind +
+				"}\n  hosting: {by: platform, alias: sites.hosting.example}\n  gateway:"}, v)
+	}
+	asked := "@ CNAME sites.hosting.example.\nwww CNAME sites.hosting.example.\n@ MX 10 mx.o.example."
+	p := exported("behind: hosting", "ns1.front.example", asked)
+	assert.Empty(t, typedAtPage(t, p, "front"), "what the plan itself asks for is there")
+	assert.NotContains(t, subjects(p), "alias-conflict old.example")
+	assert.True(t, slices.ContainsFunc(p.Notes, func(n act.Note) bool {
+		return n.Notice == act.ThroughUnseen && slices.Equal(n.Names,
+			[]string{"old.example", "www.old.example"})
+	}), "no file says which names go through the network")
+
+	p = exported("behind: hosting", "ns1.front.example",
+		"@ CNAME other.example.\nwww CNAME sites.hosting.example.")
+	assert.Equal(t, []string{"remove @ CNAME other.example", "add @ CNAME sites.hosting.example"},
+		typedAtPage(t, p, "front"), "something else stands behind it")
+
+	p = exported("origin: tls", "ns1.front.example", "@ CNAME other.example.\nwww A 192.0.2.9")
+	assert.Empty(t, typedAtPage(t, p, "front"), "the network answers by itself")
+
+	p = exported("behind: hosting", "ns1.other.example", asked)
+	assert.NotEmpty(t, typedAtPage(t, p, "front"), "the zone is elsewhere")
+}

@@ -25,6 +25,7 @@ func (v *judging) aliases() {
 			return k == "CNAME"
 		})
 		switch {
+		case s.Name == d.Name && v.judge.Flattens != nil && v.judge.Flattens(d):
 		case s.Name == d.Name:
 			v.add(
 				finding.AliasConflict,

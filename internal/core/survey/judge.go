@@ -17,6 +17,8 @@ type Judge struct {
 	Estate []string // the domains of the estate; one that another refers to is depended-on
 	Stays  string   // the domain of the canonical site, which goes nowhere
 	Wanted []Wanted // records that somebody asks for
+	// Flattens reports whether the provider of a zone resolves an alias at its apex; nil: none does
+	Flattens func(*Domain) bool
 }
 
 // Wanted is a record that somebody asks for.

@@ -11,14 +11,16 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Behind gives what was seen of a domain as it stands on the page of the edge network that holds
-// its zone: the world meets the network's own addresses at some names, and somebody wrote down what
-// stands behind them. through has the network by name. Without such a network, or where nobody
-// wrote anything down, the domain is as it was seen.
+// Behind gives what was seen of a domain as it stands on its provider's page. Where an edge network
+// holds the zone the world meets the network's own addresses at some names; what stands behind them
+// somebody wrote down, or a zone file from that page says it. Such a file may hold an alias at the
+// apex too, which the provider resolves itself. through has the network, by name. Without any of
+// that the domain is as it was seen.
 func Behind(e *estate.Estate, d *estate.Domain, seen *survey.Domain) (is *survey.Domain,
 	through map[string]string) {
 	edge := HeldBy(e, seen)
-	if edge == nil || len(d.Origin) == 0 {
+	exported := isExport(seen, edge)
+	if !exported && (edge == nil || len(d.Origin) == 0) {
 		return seen, nil
 	}
 	through = map[string]string{}
@@ -26,18 +28,87 @@ func Behind(e *estate.Estate, d *estate.Domain, seen *survey.Domain) (is *survey
 	made.Records = nil
 	for _, s := range seen.Records {
 		origin := d.OriginOf(s.Name)
-		if (s.Type != "A" && s.Type != "AAAA") || len(origin) == 0 || !allOf(edge, s.Values) {
-			made.Records = append(made.Records, s)
+		atEdge := edge != nil && (s.Type == "A" || s.Type == "AAAA") && allOf(edge, s.Values)
+		switch {
+		case atEdge && len(origin) > 0:
+			if through[s.Name] == "" { // else its other addresses
+				through[s.Name] = edge.Name
+				made.Records = append(made.Records, originSets(s.Name, s.TTL, origin)...)
+			}
 			continue
+		case exported && edge != nil && isAddressing(s.Type) &&
+			goesThrough(d, edge, seen, s.Name):
+			through[s.Name] = edge.Name
+		case s.Type == "CNAME" && s.Name == seen.Name && Flattens(e, d, seen):
+			s.Type = record.Alias
 		}
-		if through[s.Name] != "" {
-			continue // its other addresses
-		}
-		through[s.Name] = edge.Name
-		made.Records = append(made.Records, originSets(s.Name, s.TTL, origin)...)
+		made.Records = append(made.Records, s)
 	}
 	record.Sort(made.Records)
 	return &made, through
+}
+
+// isExport reports whether records come from the page of the provider that holds the zone. What
+// names the network's own addresses was asked of the world.
+func isExport(seen *survey.Domain, edge *estate.Carrier) bool {
+	return seen != nil && seen.Source == survey.File && (edge == nil ||
+		!slices.ContainsFunc(seen.Records, func(s record.Set) bool {
+			return isAddressing(s.Type) && slices.ContainsFunc(s.Values, func(v string) bool {
+				a, err := netip.ParseAddr(v)
+				return err == nil && slices.Contains(edge.Addresses, a)
+			})
+		}))
+}
+
+// Flattens reports whether the provider that holds a zone resolves an alias at its apex itself, and
+// gives the addresses.
+func Flattens(e *estate.Estate, d *estate.Domain, seen *survey.Domain) bool {
+	edge := HeldBy(e, seen)
+	return isExport(seen, edge) && (d.ApexAlias || edge != nil)
+}
+
+func isAddressing(kind string) bool { return kind == "A" || kind == "AAAA" || kind == "CNAME" }
+
+// goesThrough reports whether a name of a zone file goes through the network that holds the zone,
+// which no such file says: it is meant to, and no door was met elsewhere.
+func goesThrough(d *estate.Domain, edge *estate.Carrier, seen *survey.Domain, name string) bool {
+	h, err := web.ParseHost(name)
+	if err != nil || d.Carry[h] != edge && d.Through[h] != edge {
+		return false
+	}
+	met, _ := metAt(seen, name)
+	return len(met) == 0 || allOf(edge, met)
+}
+
+// metAt gives the addresses at which the doors of a host were met.
+func metAt(seen *survey.Domain, name string) (all []string, some bool) {
+	for _, c := range seen.Chains {
+		if len(c.Hops) == 0 || c.Entry.Host().String() != name {
+			continue
+		}
+		if a, err := netip.ParseAddrPort(c.Hops[0].Address); err == nil {
+			all = append(all, a.Addr().String())
+		} else if a, err := netip.ParseAddr(c.Hops[0].Address); err == nil {
+			all = append(all, a.String())
+		}
+	}
+	return all, len(all) > 0
+}
+
+// ThroughUnseen gives the names of a zone file of which nobody saw whether they go through the
+// network that holds the zone.
+func ThroughUnseen(seen *survey.Domain, through map[string]string) []string {
+	if seen == nil || seen.Source != survey.File {
+		return nil
+	}
+	var names []string
+	for name := range through {
+		if _, some := metAt(seen, name); !some {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	return names
 }
 
 // HeldBy gives the edge network that holds a zone, by its name servers; nil where none does.

@@ -10,6 +10,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
+	"upperpath.example/upperpath/internal/core/survey"
 )
 
 // leadHosts leads every host of the domain to its carrier: what is missing comes, what differs is
@@ -271,11 +272,17 @@ func heldAtEdge(s Sight, name string, own []requirement, have []record.Set) []re
 	}
 	for _, n := range own {
 		if set, _ := record.Find(have, name, n.typedAs); len(n.typed) > 0 &&
-			!record.SameMeaning(n.typedAs, set.Values, n.typed) {
+			!(isPlaceholder(n.typed) && s.seen.Source == survey.File) && !record.SameMeaning(n.typedAs, set.Values, n.typed) {
 			return nil
 		}
 	}
 	return have
+}
+
+// isPlaceholder reports whether values stand for nothing: the network answers by itself, and
+// whatever stands behind it does as well.
+func isPlaceholder(values []string) bool {
+	return len(values) == 1 && (values[0] == placeholder4 || values[0] == placeholder6)
 }
 
 // isFlattened reports whether the world sees the addresses of the carrier where the provider's

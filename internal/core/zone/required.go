@@ -12,6 +12,7 @@ import (
 	"upperpath.example/upperpath/internal/core/spf"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/world"
 )
 
 // requirement is a record set that the plan needs, and why.
@@ -48,6 +49,9 @@ func requirementsOf(s Sight) (required []requirement, notes []act.Note) {
 		if s.seen == nil && s.nowhere == nil {
 			notes = append(notes, act.Note{Notice: act.MailUnseen, Names: []string{s.zone()}})
 		}
+	}
+	if names := world.ThroughUnseen(s.seen, s.through); len(names) > 0 {
+		notes = append(notes, act.Note{Notice: act.ThroughUnseen, Names: names})
 	}
 	for i := range required {
 		required[i].Values = oneSPF(required[i].Type, required[i].Values)
