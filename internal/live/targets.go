@@ -1,6 +1,7 @@
 package live
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -51,50 +52,105 @@ func (l *looker) within(name string) bool {
 	return name == l.domain.Name || strings.HasSuffix(name, "."+l.domain.Name)
 }
 
-// senders reads the SPF records of other zones to which the zone's own lead, from name to name.
+// senders reads the SPF records of other zones to which the zone's own lead, from name to name, and
+// asks for what all of them look up outside the zone.
 func (l *looker) senders(ctx context.Context) {
-	var names []string
+	type at struct{ name, text string }
+	var todo []at
 	within := map[string]string{}
 	for _, s := range l.domain.Records {
-		if text := spf.Among(s.Values); s.Type == "TXT" {
-			names = append(names, spf.Names(text)...)
-			within[s.Name] = text
+		if s.Type == "TXT" {
+			within[s.Name] = spf.Among(s.Values)
+			for _, text := range spf.All(s.Values) {
+				todo = append(todo, at{s.Name, text})
+			}
 		}
 	}
 	been, asked := map[string]bool{}, 0
-	for ; len(names) > 0 && asked < mostPolicies && ctx.Err() == nil; names = names[1:] {
-		name := names[0]
-		if been[name] {
-			continue
+	for ; len(todo) > 0 && ctx.Err() == nil; todo = todo[1:] {
+		for _, t := range spf.Looked(todo[0].text) {
+			t, sure := t.At(todo[0].name)
+			name := cmp.Or(t.Domain, todo[0].name)
+			switch {
+			case !sure || t.Fault() != nil || asked >= mostPolicies:
+			case !t.TakesOver():
+				if l.looksUp(ctx, t, name) {
+					asked++
+				}
+			case been[name]:
+			default:
+				been[name] = true
+				if text, ok := within[name]; ok {
+					todo = append(todo, at{name, text})
+					continue
+				}
+				asked++
+				texts, seen := l.surveyor.senderPolicy(ctx, name)
+				if !seen {
+					l.unseen("the SPF record of %s, to which that of %s leads, could not be read", name,
+						l.domain.Name)
+					continue
+				}
+				s := survey.Senders{Name: name}
+				if len(texts) > 0 {
+					s.Text = texts[0]
+					todo = append(todo, at{name, s.Text})
+				}
+				if len(texts) > 1 {
+					s.Count = len(texts)
+				}
+				l.domain.Senders = append(l.domain.Senders, s)
+			}
 		}
-		been[name] = true
-		if text, ok := within[name]; ok {
-			names = append(names, spf.Names(text)...)
-			continue
-		}
-		asked++
-		text, seen := l.surveyor.senderPolicy(ctx, name)
-		if !seen {
-			l.unseen("the SPF record of %s, to which that of %s leads, could not be read", name,
-				l.domain.Name)
-			continue
-		}
-		l.domain.Senders = append(l.domain.Senders, survey.Senders{Name: name, Text: text})
-		names = append(names, spf.Names(text)...)
 	}
 }
 
-// senderPolicy asks for the SPF record of a name, once for all domains; false where nobody answers.
-func (s *Surveyor) senderPolicy(ctx context.Context, name string) (string, bool) {
+// looksUp asks for what a term looks up outside the zone, and reports whether somebody was asked.
+// What nobody answers is not there.
+func (l *looker) looksUp(ctx context.Context, t spf.Term, name string) bool {
+	kind := "A"
+	if t.Name == "mx" {
+		kind = "MX"
+	}
+	h, err := web.ParseObservedHost(strings.ReplaceAll(name, "_", "u"))
+	_, literal := h.Address()
+	if err != nil || literal || t.Name == "ptr" || l.within(name) ||
+		slices.ContainsFunc(l.domain.Looks, func(o survey.Look) bool {
+			return o.Name == name && o.Type == kind
+		}) {
+		return false
+	}
+	look := survey.Look{Name: name, Type: kind}
+	types := []uint16{dns.TypeMX}
+	if kind == "A" {
+		types = []uint16{dns.TypeA, dns.TypeAAAA}
+	}
+	for _, code := range types {
+		answer, refused := l.web.resolver.exchange(ctx, dns.Fqdn(name), code)
+		if refused != nil {
+			return true // nobody knows
+		}
+		for _, rr := range answer.Answer {
+			if rr.Header().Rrtype == code {
+				look.Count++
+			}
+		}
+	}
+	l.domain.Looks = append(l.domain.Looks, look)
+	return true
+}
+
+// senderPolicy asks for the SPF records of a name, once for all domains; false where nobody answers.
+func (s *Surveyor) senderPolicy(ctx context.Context, name string) ([]string, bool) {
 	if known, ok := s.policies.Load(name); ok {
-		return known.(string), true
+		return known.([]string), true
 	}
 	if _, err := web.ParseObservedHost(strings.ReplaceAll(name, "_", "u")); err != nil {
-		return "", true // no name that anybody could ask for
+		return nil, true // no name that anybody could ask for
 	}
 	answer, refused := s.Web.resolver.exchange(ctx, dns.Fqdn(name), dns.TypeTXT)
 	if refused != nil {
-		return "", false
+		return nil, false
 	}
 	var values []string
 	for _, rr := range answer.Answer {
@@ -103,7 +159,7 @@ func (s *Surveyor) senderPolicy(ctx context.Context, name string) (string, bool)
 		}
 	}
 	slices.Sort(values)
-	text := spf.Among(values)
-	s.policies.Store(name, text)
-	return text, true
+	texts := spf.All(values)
+	s.policies.Store(name, texts)
+	return texts, true
 }

@@ -52,6 +52,10 @@ var mail = []sentence{
 	of[fact.SPFTermFollows]("The SPF record of $Domain allows senders by $Term:q, which follows a "+
 		"web address that changes.",
 		"Untie it before the web moves, as the first changes do: TXT $Value. Then survey again."),
+	of[fact.SPFTermDepends]("The SPF record of $Domain allows senders by $Term:q. What it looks up "+
+		"below $Below depends on who sends, and names there are about to move.",
+		"Ask whoever set it up what it finds there. Replace it with ip4: and ip6: terms before the "+
+			"move if that is a web address."),
 	of[fact.WantedPolicyTwice]("$Wanted is wanted at $Name, where another policy exists ($There): "+
 		"two count as none (RFC 7489 section 6.6.3).",
 		"Agree on one policy with the service that asks for it, and write that under wanted:."),
@@ -111,6 +115,20 @@ var mail = []sentence{
 	phrase[fact.TermArgument]("takes no argument"),
 	phrase[fact.TermNoAddress]("has no valid address"),
 	phrase[fact.TermUnknown]("receivers do not know"),
+	phrase[fact.TermCharacter]("holds a character that none may hold"),
+	phrase[fact.TermLength]("counts more of an address than it has, or is no number"),
+	phrase[fact.TermBadDomain]("does not end as the name of a domain does"),
+	phrase[fact.TermMacro]("has a macro that does not exist"),
+	phrase[fact.TermTwice]("stands there twice"),
+	phrase[fact.TermLoops]("leads round in a circle, to $Name again"),
+	phrase[fact.TermNoPolicy]("takes over the SPF record of $Name, which has none"),
+	phrase[fact.TermManyPolicies]("takes over the SPF record of $Name, which has $Count where one is allowed"),
+	phrase[fact.TermManyHosts]("stands for the $Hosts:machine that receive the mail of $Name; " +
+		"$Most are allowed"),
+	phrase[fact.TermTakesBroken]("takes over the record of $Name, where $Term:q $Fault"),
+	of[fact.SPFVoid]("The SPF record of $Domain looks up what is not there: $Names. Receivers may "+
+		"treat a record with more than $Most such look-ups as broken (RFC 7208 section 4.6.4).",
+		"Remove the terms that find nothing."),
 	by(func(f fact.MailAliasFollows) (says, do string) {
 		return "$Host is an alias that follows $Follows, whose address changes with the web. " +
 			"Mail would be looked for there.", untie(f.InPlace)

@@ -253,6 +253,8 @@ var filled = map[string]any{
 		"lacemill-museum.example/a,/1",
 		"lacemill-museum.example/b,/2",
 	},
+	"SPFTermDepends.Below":     "lacemill-museum.example",
+	"TermTakesBroken.Fault":    "names no domain",
 	"SPFTerm.Fault":            "names no domain",
 	"NotListed.How":            "its robots element says noindex",
 	"SentOnByPage.How":         "its markup (meta refresh)",

@@ -64,6 +64,9 @@ type (
 		Domain string
 		Value  string
 	}
+	SPFTermDepends struct {
+		Domain, Term, Below string
+	}
 	WantedPolicyTwice struct {
 		Wanted string
 		There  string
@@ -80,6 +83,30 @@ type (
 	TermArgument     struct{}
 	TermNoAddress    struct{}
 	TermUnknown      struct{}
+	TermCharacter    struct{}
+	TermLength       struct{}
+	TermBadDomain    struct{}
+	TermMacro        struct{}
+	TermTwice        struct{}
+	TermLoops        struct{ Name string }
+	TermNoPolicy     struct{ Name string }
+	TermManyPolicies struct {
+		Name  string
+		Count int
+	}
+	TermManyHosts struct {
+		Name        string
+		Hosts, Most int
+	}
+	TermTakesBroken struct {
+		Name, Term string
+		Fault      Facts
+	}
+	SPFVoid struct {
+		Domain string
+		Names  []string
+		Most   int
+	}
 	MailToAddress    struct{ Domain, Target string }
 	MailToAlias      struct{ Domain, Target, Alias string }
 	MailToNothing    struct{ Domain, Target string }

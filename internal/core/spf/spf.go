@@ -11,7 +11,6 @@ import (
 	"slices"
 	"strings"
 
-	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/record"
 )
 
@@ -40,13 +39,21 @@ func Is(text string) bool {
 	return strings.EqualFold(word, "v=spf1")
 }
 
-// Among gives the SPF record among the values of a TXT record set, as a zone file has them; ""
-// where there is none.
-func Among(values []string) string {
+// All gives the SPF records among the values of a TXT record set, as a zone file has them.
+func All(values []string) []string {
+	var all []string
 	for _, value := range values {
 		if text := record.Unquote(value); Is(text) {
-			return text
+			all = append(all, text)
 		}
+	}
+	return all
+}
+
+// Among gives the first of them, "" where there is none.
+func Among(values []string) string {
+	if all := All(values); len(all) > 0 {
+		return all[0]
 	}
 	return ""
 }
@@ -57,8 +64,10 @@ func Terms(text string) []Term {
 		return nil
 	}
 	var all []Term
-	for _, f := range strings.Fields(text)[1:] {
-		all = append(all, parse(f))
+	for _, f := range strings.Split(text, " ")[1:] { // nothing else parts terms (section 4.6.1)
+		if f != "" {
+			all = append(all, parse(f))
+		}
 	}
 	return all
 }
@@ -85,11 +94,26 @@ func parse(text string) Term {
 	if t.Name == "ip4" || t.Name == "ip6" {
 		return t
 	}
-	name, prefix, some := strings.Cut(rest, "/")
-	if t.Domain = strings.ToLower(strings.TrimSuffix(name, ".")); some {
-		t.Prefix = "/" + prefix
+	if t.Domain = rest; !t.Modifier && (t.Name == "a" || t.Name == "mx") {
+		at := prefixAt(rest)
+		t.Domain, t.Prefix = rest[:at], rest[at:]
 	}
+	t.Domain = strings.ToLower(strings.TrimSuffix(t.Domain, "."))
 	return t
+}
+
+// prefixAt says where in a term begins how much of an address counts: "/24", "//64" or both at its
+// end (section 5.6).
+func prefixAt(text string) int {
+	at := len(text)
+	for _, slashes := range []string{"//", "/"} {
+		digits := strings.TrimRight(text[:at], "0123456789")
+		if strings.HasSuffix(digits, slashes) && len(digits) < at &&
+			!strings.HasSuffix(digits, "/"+slashes) {
+			at = len(digits) - len(slashes)
+		}
+	}
+	return at
 }
 
 // Sign gives the qualifier as it is written in front of a term: nothing for '+'.
@@ -115,37 +139,6 @@ func (t Term) TakesOver() bool {
 		!strings.Contains(t.value, "%")
 }
 
-// Fault tells what is wrong with a term by itself, nil where nothing is.
-func (t Term) Fault() fact.Facts {
-	switch {
-	case t.Modifier:
-		if (t.Name == "redirect" || t.Name == "exp") && t.value == "" {
-			return fact.TermNoDomain{}
-		}
-		return nil // others may be there, and are left alone (section 6)
-	case t.Name == "all":
-		if t.value != "" {
-			return fact.TermArgument{}
-		}
-	case t.Name == "ip4", t.Name == "ip6":
-		a, err := netip.ParseAddr(t.value)
-		if p, prefixErr := netip.ParsePrefix(t.value); err != nil && prefixErr == nil {
-			a, err = p.Addr(), nil
-		}
-		if err != nil || a.Is4() != (t.Name == "ip4") {
-			return fact.TermNoAddress{}
-		}
-	case t.Name == "include", t.Name == "exists":
-		if t.Domain == "" {
-			return fact.TermNoDomain{}
-		}
-	case t.Name == "a", t.Name == "mx", t.Name == "ptr":
-	default:
-		return fact.TermUnknown{}
-	}
-	return nil
-}
-
 // Names gives the names whose SPF records an SPF record takes over.
 func Names(text string) []string {
 	var all []string
@@ -165,29 +158,76 @@ func Refuses(text string) bool {
 
 // Join gives one record that allows whom either of two allows: the terms of the first, then those
 // of the second that it has not, then how the first one ends, or else the second. Two records at
-// one name count as none (section 4.5).
-func Join(first, second string) string {
-	words, end := []string{"v=spf1"}, ""
+// one name count as none (section 4.5). Where one ends with an "all", what the other redirects to
+// is included instead, since nobody would come to the redirect any more. what says what the second
+// one says besides: false where all that it says is another end than that of the first.
+func Join(first, second string) (joined string, what bool) {
+	words, all, redirects := []string{"v=spf1"}, []string{}, []Term{}
 	been := map[string]bool{}
-	for _, text := range []string{first, second} {
-		for _, t := range Terms(text) {
-			key := strings.ToLower(strings.TrimPrefix(t.Text, "+"))
+	for n, text := range []string{first, second} {
+		terms := Terms(text)
+		ended := slices.ContainsFunc(terms, Term.ends)
+		for _, t := range terms {
 			switch {
-			case t.Name == "all" && !t.Modifier, t.Name == "redirect" && t.Modifier:
-				if end == "" {
-					end = t.Text
+			case t.ends():
+				all = append(all, t.Text)
+			case t.Modifier && t.Name == "redirect":
+				if !ended { // else nobody comes to it
+					redirects = append(redirects, t)
 				}
-			case !been[key]:
-				been[key] = true
+				what = what || n == 1 && !ended
+			case n == 1 && t.Modifier && been[t.Name+"="] && t.Name == "exp":
+				// one may stand there
+			case !been[t.key()]:
+				been[t.key()], been[t.Name+"="] = true, t.Modifier
 				words = append(words, t.Text)
+				what = what || n == 1
+			default:
+				what = what || n == 1
 			}
 		}
 	}
-	if end != "" {
-		words = append(words, end)
+	for i, t := range redirects {
+		if len(all) == 0 && i == 0 {
+			all = append(all, t.Text)
+			continue
+		}
+		included := parse("include:" + t.value)
+		if !been[included.key()] && t.value != "" && (i == 0 || t.value != redirects[0].value) {
+			been[included.key()] = true
+			words = append(words, included.Text)
+		}
 	}
-	return strings.Join(words, " ")
+	if len(all) > 0 {
+		words = append(words, all[0])
+		what = what || len(all) < 2 || strings.EqualFold(strings.TrimPrefix(all[0], "+"),
+			strings.TrimPrefix(all[1], "+"))
+	}
+	return strings.Join(words, " "), what || len(Terms(second)) == 0
 }
+
+// key is the same for terms that mean the same.
+func (t Term) key() string {
+	switch {
+	case t.Modifier:
+		return t.Name + "=" + t.value
+	case t.Name == "ip4" || t.Name == "ip6":
+		if p, err := netip.ParsePrefix(t.value); err == nil {
+			if p.Bits() == p.Addr().BitLen() {
+				return t.Sign() + t.Name + ":" + p.Addr().String()
+			}
+			return t.Sign() + t.Name + ":" + p.Masked().String()
+		}
+		if a, err := netip.ParseAddr(t.value); err == nil {
+			return t.Sign() + t.Name + ":" + a.String()
+		}
+		return t.Sign() + t.Name + ":" + t.value
+	}
+	return t.Sign() + t.Name + ":" + t.Domain + t.Prefix
+}
+
+// Same reports whether two terms mean the same.
+func Same(a, b string) bool { return parse(a).key() == parse(b).key() }
 
 // Argument gives what stands behind the ":" or "=" of a term, "" for nothing.
 func (t Term) Argument() string { return t.value }

@@ -30,10 +30,17 @@ func TestTermsAreTakenApart(t *testing.T) {
 
 func TestFaultsOfTerms(t *testing.T) {
 	for text, want := range map[string]fact.Facts{
-		"a mx ptr a/24 exists:x include:x ip4:192.0.2.1 ip6:2001:db8::/32 x=y exp=e redirect=r -all": nil,
+		"a mx ptr a/24 a//64 a:x.example/24//64 exists:%{i}.x.example include:x.example ip4:192.0.2.1 " +
+			"ip6:2001:db8::/32 x=y exp=e.example redirect=%{d} -all": nil,
 		"ip4:2001:db8::1":  fact.TermNoAddress{},
 		"ip6:192.0.2.1":    fact.TermNoAddress{},
-		"ip4:192.0.2.0/33": fact.TermNoAddress{}, "include:": fact.TermNoDomain{},
+		"ip4:192.0.2.0/33": fact.TermLength{}, "a/33": fact.TermLength{}, "mx//129": fact.TermLength{},
+		"ip4:192.0.2.1/024": fact.TermLength{}, "a:": fact.TermNoDomain{}, "mx:": fact.TermNoDomain{},
+		"ptr:": fact.TermNoDomain{}, "exists": fact.TermNoDomain{}, "a:x": fact.TermBadDomain{},
+		"a:x.123": fact.TermBadDomain{}, "a:%{x}": fact.TermMacro{}, "exists:%": fact.TermMacro{},
+		"exists:%{d0}": fact.TermMacro{}, "redirect=%{c}": fact.TermMacro{}, "1x=y": fact.TermUnknown{},
+		"a:x.example\x80": fact.TermCharacter{}, "mx\tall": fact.TermCharacter{},
+		"?redirect=x.example": fact.TermUnknown{}, "all/8": fact.TermArgument{}, "include:": fact.TermNoDomain{},
 		"redirect=": fact.TermNoDomain{},
 		"all:x":     fact.TermArgument{}, "ip:192.0.2.1": fact.TermUnknown{},
 		"+": fact.TermUnknown{},
@@ -69,8 +76,30 @@ func TestTwoRecordsBecomeOne(t *testing.T) {
 		{"v=spf1 -all", "v=spf1 include:x.example ~all", "v=spf1 include:x.example -all"},
 		{"v=spf1 A mx", "v=spf1 a +MX ip4:192.0.2.1 ?all", "v=spf1 A mx ip4:192.0.2.1 ?all"},
 		{"v=spf1 redirect=r.example", "v=spf1 a", "v=spf1 a redirect=r.example"},
+		{"v=spf1 redirect=r.example", "v=spf1 a -all", "v=spf1 a include:r.example -all"},
+		{"v=spf1 a -all", "v=spf1 redirect=r.example", "v=spf1 a include:r.example -all"},
+		{"v=spf1 redirect=r.example", "v=spf1 redirect=s.example",
+			"v=spf1 include:s.example redirect=r.example"},
+		{"v=spf1 redirect=r.example", "v=spf1 redirect=r.example", "v=spf1 redirect=r.example"},
+		{"v=spf1 -all redirect=r.example", "v=spf1 a", "v=spf1 a -all"},
 		{"v=spf1 mx -all", "v=spf1 mx -all", "v=spf1 mx -all"},
+		{"v=spf1 ip4:192.0.2.1 -all", "v=spf1 +ip4:192.0.2.1/32 ip6:2001:DB8::1 ip6:2001:db8:0::1 -all",
+			"v=spf1 ip4:192.0.2.1 ip6:2001:DB8::1 -all"},
+		{"v=spf1 exp=a.example -all", "v=spf1 exp=b.example -all", "v=spf1 exp=a.example -all"},
 	} {
-		assert.Equal(t, c[2], Join(c[0], c[1]), c[0]+" and "+c[1])
+		joined, _ := Join(c[0], c[1])
+		assert.Equal(t, c[2], joined, c[0]+" and "+c[1])
+		assert.Empty(t, Faults(joined), joined)
+	}
+	for _, c := range []struct {
+		first, second string
+		want          bool
+	}{
+		{"v=spf1 -all", "v=spf1 ?all", false}, {"v=spf1 -all", "v=spf1 -ALL", true},
+		{"v=spf1 mx -all", "v=spf1 mx ?all", true}, {"v=spf1 mx", "v=spf1 ~all", true},
+		{"v=spf1 mx -all", "v=spf1", true},
+	} {
+		_, what := Join(c.first, c.second)
+		assert.Equal(t, c.want, what, c.second)
 	}
 }

@@ -70,33 +70,8 @@ func (v *judging) malformed(name string, facts fact.Facts, value string) {
 
 // spfWords finds what is wrong with one SPF record.
 func (v *judging) spfWords(name, text string) {
-	mild := func(facts fact.Facts) {
-		v.tally.Add(finding.New(finding.MailMalformed, name, facts,
-			map[string]any{"value": text}).As(finding.Warning))
-	}
-	for _, t := range spf.Terms(text) {
-		if fault := t.Fault(); fault != nil {
-			v.malformed(
-				name,
-				fact.SPFTerm{Domain: name, Term: t.Text, Fault: fault},
-				text,
-			)
-		}
-		if t.Name == "all" && t.Qualifier == '+' && !t.Modifier {
-			mild(fact.SPFOpen{Domain: name, Term: t.Text})
-		}
-	}
-	if n, costs := v.lookups(text); n > spf.MostLookups {
-		v.add(
-			finding.MailMalformed,
-			name,
-			fact.SPFLookups{Value: text, Lookups: n, Costs: costs, Domain: name, Most: spf.MostLookups},
-		)
-	}
-	if len(text) > spf.MostOctets {
-		mild(fact.SPFLong{Domain: name, Octets: len(
-			text,
-		), Most: spf.MostOctets})
+	for _, f := range SPF(name, text, v) {
+		v.tally.Add(f)
 	}
 }
 

@@ -10,7 +10,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/spf"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -137,7 +139,7 @@ func oddities() []oddity {
 		return both(two, func(d *Domain) { d.Servers[1].State, d.Servers[1].Says = s, "it says so" })
 	}
 	nested := func(text string) func(*Domain) {
-		return func(d *Domain) { d.Senders = []Senders{{"sa.mail.example", text}} }
+		return func(d *Domain) { d.Senders = []Senders{{Name: "sa.mail.example", Text: text}} }
 	}
 	return []oddity{
 		// Name servers and the parent zone.
@@ -602,14 +604,21 @@ func TestLookupsNameTheTermsThatCostThem(t *testing.T) {
 	d := domain(senders("include:s.mail.example", "mx", "ip4:192.0.2.1", "a:x.example",
 		"redirect=r.mail.example"))
 	d.Senders = []Senders{
-		{"s.mail.example", "v=spf1 include:s2.mail.example a -all"},
-		{"s2.mail.example", "v=spf1 include:s.mail.example mx -all"}, // a loop
+		{Name: "s.mail.example", Text: "v=spf1 include:s2.mail.example a -all"},
+		{Name: "s2.mail.example", Text: "v=spf1 include:s.mail.example mx -all"}, // a loop
 	}
 	v := judging{domain: &d, sets: setsOf(d.Records)}
-	n, costs := v.lookups(v.spfAt("a.example"))
+	c := spf.Check("a.example", v.spfAt("a.example"), &v)
 	assert.Equal(t,
-		[]string{"include:s.mail.example 5", "mx 1", "a:x.example 1", "redirect=r.mail.example 1"}, costs)
-	assert.Equal(t, 8, n)
+		[]string{"include:s.mail.example 5", "mx 1", "a:x.example 1", "redirect=r.mail.example 1"},
+		c.Costs)
+	assert.Equal(t, 8, c.Lookups)
+	assert.Equal(t, []spf.TermFault{{Term: "include:s.mail.example", Fault: fact.TermTakesBroken{
+		Name: "s.mail.example", Term: "include:s2.mail.example", Fault: fact.TermTakesBroken{
+			Name: "s2.mail.example", Term: "include:s.mail.example",
+			Fault: fact.TermLoops{Name: "s.mail.example"},
+		},
+	}}}, c.Faults)
 }
 
 func TestWhatARecordRefersTo(t *testing.T) {

@@ -66,6 +66,8 @@ type Domain struct {
 	Targets []Target `json:"targets,omitempty"`
 	// SPF of other zones, to which the zone's own lead
 	Senders []Senders `json:"sender_policies,omitempty"`
+	// what SPF records look up beside other SPF records, outside the zone
+	Looks []Look `json:"sender_lookups,omitempty"`
 	// nil: nothing was seen of signatures
 	Signing      *Signing        `json:"signing,omitempty"`
 	Registration *Registration   `json:"registration,omitempty"`
@@ -193,8 +195,16 @@ type Target struct {
 
 // Senders is the SPF record of a name, "" where it was answered that there is none (RFC 7208).
 type Senders struct {
-	Name string `json:"name"`
-	Text string `json:"text"`
+	Name  string `json:"name"`
+	Text  string `json:"text"`
+	Count int    `json:"count,omitempty"` // of the records at the name, where there are several
+}
+
+// Look is what a look-up of an SPF record finds: addresses (A, with AAAA) or MX records.
+type Look struct {
+	Name  string `json:"name"`
+	Type  string `json:"type"`
+	Count int    `json:"count"`
 }
 
 // Signing is what was seen of a zone's signatures (RFC 4034 section 3).

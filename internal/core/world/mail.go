@@ -124,6 +124,45 @@ func (w *World) policy(name string) (text string, known bool) {
 	return text, true
 }
 
+// Policies gives the SPF records at a name, as spf.Records says.
+func (w *World) Policies(name string) (texts []string, known bool) {
+	values, at, known := w.values(name, "TXT")
+	z := w.zoneAt(at)
+	// what was not asked for by name is not known to be absent, however the rest was seen
+	if known && (len(values) > 0 || z != nil && (!z.partial || at == z.name)) {
+		return spf.All(values), true
+	}
+	text, known := w.policies[at]
+	switch {
+	case !known || text == "":
+		return nil, known
+	case text == twoPolicies:
+		return []string{text, text}, true
+	}
+	return []string{text}, true
+}
+
+// Found gives how many records a look-up of an SPF record finds, as spf.Records says.
+func (w *World) Found(name, kind string) (count int, known bool) {
+	if n, looked := w.looks[record.Key{Name: name, Type: kind}]; looked && w.zoneAt(name) == nil {
+		return n, true
+	}
+	if z := w.zoneAt(name); z == nil || z.partial && name != z.name && !z.asked[name] {
+		return 0, false
+	}
+	kinds := []string{kind}
+	if kind == "A" {
+		kinds = []string{"A", "AAAA"}
+	}
+	known = true
+	for _, k := range kinds {
+		values, _, sure := w.values(name, k)
+		count += len(values)
+		known = known && sure
+	}
+	return count, known || count > 0
+}
+
 // senders gathers what a record and those that it takes over name.
 func (w *World) senders(name string, into map[string]bool, depth int) {
 	text, known := w.policy(name)
@@ -132,7 +171,10 @@ func (w *World) senders(name string, into map[string]bool, depth int) {
 		return
 	}
 	for _, t := range spf.Terms(text) {
+		t, sure := t.At(name)
 		switch {
+		case !sure && !t.Modifier:
+			into[t.Text] = true // it depends on who sends
 		case t.TakesOver():
 			if _, known := w.policy(t.Domain); !known {
 				into[t.Text] = true
@@ -322,6 +364,7 @@ func (w *World) allowedBy(text string, known bool, name, sender string, lookups 
 		if t.Fault() != nil {
 			return Broken
 		}
+		t, _ := t.At(name)
 		if t.Modifier {
 			if t.Name == "redirect" {
 				redirect = t.Domain
@@ -368,6 +411,9 @@ func (w *World) matches(at string, t spf.Term, sender string, lookups *int, dept
 			return end == sender || err == nil && isAddress && a.Is4() == address.Is4() &&
 				within(address, a.String()+lengthFor(a, t.Prefix))
 		})
+	}
+	if t.HasMacro() {
+		return both(t.Text == sender)
 	}
 	switch t.Name {
 	case "all":

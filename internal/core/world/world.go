@@ -44,6 +44,7 @@ type World struct {
 	told   map[string]*Told
 	// SPF records of names outside, "" where it was answered that there is none
 	policies map[string]string
+	looks    map[record.Key]int // what SPF records look up outside the estate
 	estate   *estate.Estate
 	places   places
 
@@ -113,6 +114,7 @@ func New(in Input) *World {
 		left:     map[string]leaving{},
 		told:     map[string]*Told{},
 		policies: map[string]string{},
+		looks:    map[record.Key]int{},
 		estate:   in.Estate,
 	}
 	seen := map[string]*survey.Domain{}
@@ -142,6 +144,12 @@ func New(in Input) *World {
 	for _, d := range seen {
 		for _, s := range d.Senders {
 			w.policies[s.Name] = s.Text
+			if s.Count > 1 {
+				w.policies[s.Name] = twoPolicies
+			}
+		}
+		for _, l := range d.Looks {
+			w.looks[record.Key{Name: l.Name, Type: l.Type}] = l.Count
 		}
 	}
 	w.places = placesOf(in.Estate)
@@ -166,7 +174,8 @@ func New(in Input) *World {
 func (w *World) Clone() *World {
 	made := &World{
 		zones: maps.Clone(w.zones), coming: map[string]*zone{}, left: map[string]leaving{},
-		now: w.now, holds: w.holds, told: map[string]*Told{}, policies: w.policies, estate: w.estate,
+		now: w.now, holds: w.holds, told: map[string]*Told{}, policies: w.policies, looks: w.looks,
+		estate: w.estate,
 		places: w.places, shared: map[string]bool{}, refers: w.refers,
 	}
 	if w.shared == nil {

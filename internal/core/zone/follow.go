@@ -387,6 +387,7 @@ func untieSenders(s Sight, both *worlds, d draft) found {
 		values := slices.Clone(d.with(f.proposals).planned(s, set.Name, "TXT"))
 		changed := ""
 		for i, v := range values {
+			f.Findings = append(f.Findings, depending(both, record.Unquote(v), set.Name)...)
 			text, term := literally(both, record.Unquote(v), set.Name, today)
 			if term == "" {
 				continue
@@ -410,6 +411,28 @@ func untieSenders(s Sight, both *worlds, d draft) found {
 	return f
 }
 
+// depending names the terms of an SPF record that look up, below names that move, what depends on
+// who sends (RFC 7208 section 7): nobody can say whether they follow.
+func depending(both *worlds, text, at string) (all []finding.Finding) {
+	for _, term := range spf.Terms(text) {
+		term, sure := term.At(at)
+		below := term.Below()
+		if sure || below == "" || term.Modifier || term.Fault() != nil {
+			continue
+		}
+		moves := slices.ContainsFunc([]string{below, "www." + below, "any." + below},
+			func(name string) bool {
+				was := both.before.Lead(name)
+				return len(was.Ends) > 0 && !was.Same(both.ahead.Lead(name))
+			})
+		if moves {
+			all = append(all, finding.New(finding.MailTied, at, fact.SPFTermDepends{Domain: at,
+				Term: term.Text, Below: below}).As(finding.Warning))
+		}
+	}
+	return all
+}
+
 // literally gives an SPF record with today's addresses in place of those of today's terms that
 // follow names whose addresses change, none of them twice, and the last of those terms; "" where
 // none does. A term that is only wanted means what it names then.
@@ -420,7 +443,7 @@ func literally(both *worlds, text, at string, today map[string]bool) (after, cha
 	words := []string{"v=spf1"}
 	add := func(word string) {
 		said := slices.ContainsFunc(words, func(w string) bool {
-			return strings.EqualFold(strings.TrimPrefix(w, "+"), strings.TrimPrefix(word, "+"))
+			return spf.Same(w, word)
 		})
 		if !said {
 			words = append(words, word)
@@ -443,7 +466,8 @@ func literally(both *worlds, text, at string, today map[string]bool) (after, cha
 // literalTerm gives the terms that stand for one which follows a web address that changes, nil
 // where it does not. What it says of how much of an address counts is kept (RFC 7208 section 5.6).
 func literalTerm(both *worlds, term spf.Term, at string) []string {
-	if term.Modifier || term.Name != "a" && term.Name != "mx" {
+	term, sure := term.At(at)
+	if term.Modifier || term.Name != "a" && term.Name != "mx" || !sure {
 		return nil
 	}
 	was, now := both.before.Named(at, term), both.ahead.Named(at, term)

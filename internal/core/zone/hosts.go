@@ -535,12 +535,12 @@ func joinPolicies(n requirement, set record.Set, missing []string, f *found) (jo
 			continue
 		}
 		old := record.Unquote(set.Values[i])
-		both := spf.Join(old, text)
+		both, says := spf.Join(old, text)
 		if !spf.Is(text) {
-			both = joinDMARC(old, text)
+			both, says = joinDMARC(old, text), true
 		}
 		switch {
-		case both == "":
+		case both == "", !says:
 			f.Find(
 				finding.MailMalformed,
 				n.Name,

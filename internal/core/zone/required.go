@@ -75,7 +75,8 @@ func oneSPF(kind string, values []string) []string {
 			at = len(all)
 			all = append(all, v)
 		default:
-			all[at] = record.Quote(spf.Join(record.Unquote(all[at]), text))
+			joined, _ := spf.Join(record.Unquote(all[at]), text)
+			all[at] = record.Quote(joined)
 		}
 	}
 	return all
