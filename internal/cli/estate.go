@@ -31,6 +31,7 @@ type estateOptions struct {
 	path, only string
 	zones      []string // zone files, taken instead of what a survey saw
 	complain   func(error)
+	asked      bool // what looks mistyped was asked about
 	undecided  bool // it may be open who carries the doors
 }
 
@@ -83,6 +84,12 @@ func (o *estateOptions) input() (*files.Estate, plan.Input, error) {
 	e, err := read(path)
 	if err != nil {
 		return nil, plan.Input{}, err
+	}
+	if !o.asked && o.complain != nil {
+		for _, q := range e.Questions {
+			o.complain(q)
+		}
+		o.asked = true
 	}
 	only, err := plan.Select(e.Estate, o.only)
 	if err != nil {

@@ -73,6 +73,11 @@ one could be two days, the file asks. The domain of the canonical site is added 
 						d.Asks)
 				}
 			}
+			if e, err := files.ReadUndecided(out); err == nil {
+				for _, q := range e.Questions {
+					p.complain(q)
+				}
+			}
 			option := ""
 			if out != files.EstateName {
 				option = " --estate " + quoteArgument(out)

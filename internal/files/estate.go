@@ -21,6 +21,8 @@ type Estate struct {
 	Rules     []*rule.Rule
 	SiteRules []*rule.Rule
 	Pages     []web.URL // the pages that exist; nil where nobody says
+	// what looks mistyped in the estate file, and is no fault
+	Questions problem.List
 }
 
 // Folder is the folder of the estate file, from which its paths start.
@@ -64,7 +66,7 @@ func readEstate(path string, take func(*estate.Node) (*estate.Estate, problem.Li
 	if err := faults.In(path).Err(); err != nil {
 		return nil, err
 	}
-	e := &Estate{Estate: read, Path: path}
+	e := &Estate{Estate: read, Path: path, Questions: read.Slips(root).In(path)}
 	var all problem.List
 	gather := func(err error) {
 		if list, ok := err.(problem.List); ok {

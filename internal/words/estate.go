@@ -73,6 +73,7 @@ var keys = map[string]string{
 	"site.hosts":     "The hosts that the site itself serves; http redirects to https.",
 	"site.also":      "Other names of the same site, which must redirect too.",
 	"site.addresses": "Where the site lives.",
+	"as-written":     "Names that look mistyped, and are right as they stand.",
 	"site.alias":     "Where the site lives, as a name.",
 	"site.pages": "The pages that exist: lists of URLs or paths, sitemaps, or tables from a crawl; " +
 		"one file or several.",
@@ -112,6 +113,10 @@ var estateFile = []sentence{
 	bad[fact.CarrierKindless]("$What has no kind",
 		"by: $Kinds",
 		""),
+	bad[fact.Mistyped]("is $Meant meant", "",
+		"if not, list the name under as-written:, and it is not asked again"),
+	bad[fact.EndingUnknown]("is this name right? No public name ends in .$Ending", "",
+		"if it is, list the name under as-written:, and it is not asked again"),
 	bad[fact.CarrierNowhere]("$What has neither addresses nor an alias",
 		"addresses: [203.0.113.20] or alias: sites.platform.example",
 		"write down where it answers; the provider's page or the server's owner knows"),

@@ -127,7 +127,7 @@ var mail = []sentence{
 		"$Most are allowed"),
 	phrase[fact.TermTakesBroken]("takes over the record of $Name, where $Term:q $Fault"),
 	of[fact.SPFVoid]("The SPF record of $Domain looks up what is not there: $Names. Receivers may "+
-		"treat a record with more than $Most such look-ups as broken (RFC 7208 section 4.6.4).",
+		"treat a record with more than $Most such lookups as broken (RFC 7208 section 4.6.4).",
 		"Remove the terms that find nothing."),
 	by(func(f fact.MailAliasFollows) (says, do string) {
 		return "$Host is an alias that follows $Follows, whose address changes with the web. " +

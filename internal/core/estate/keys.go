@@ -100,4 +100,5 @@ var estateKeys = []Key{
 		"",
 		"[museum]",
 	},
+	{"", "as-written", "list of text", nil, "", "[ww.lacemill-museum.example]"},
 }

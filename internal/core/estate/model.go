@@ -28,6 +28,7 @@ type Estate struct {
 	Resolvers []string // HOST:PORT, asked beside those of a vantage where something is waited for
 	Selectors []string // of DKIM keys that the client's mail uses
 	Registry  Registry
+	AsWritten []string // names that look mistyped, and are not
 
 	byName map[web.Host]*Domain
 }

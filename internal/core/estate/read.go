@@ -59,6 +59,7 @@ func (b *builder) estateFile(root *Node) {
 			})
 		}},
 		field{"registry", b.registry},
+		field{"as-written", func(n *Node) { e.AsWritten = b.texts(n, "as-written") }},
 	)
 	if root == nil || root.Kind != Mapping {
 		if root == nil || root.Kind == Empty {

@@ -2,6 +2,8 @@ package fact
 
 // Facts about the estate file.
 type (
+	Mistyped      struct{ Meant string }
+	EndingUnknown struct{ Ending string }
 	CarriersShape struct {
 		Kind string
 	}

@@ -7,6 +7,7 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/record"
 )
 
 func (v *judging) aliases() {
@@ -107,8 +108,8 @@ func (v *judging) doubled() {
 	d := v.domain
 	twice := d.Name + "." + d.Name
 	for _, s := range d.Records {
-		if slices.Contains(d.Wildcards, d.Name) && s.Type != "TXT" {
-			continue // every name answers below a wildcard; this one was perhaps never typed
+		if v.byWildcard(s) {
+			continue
 		}
 		label := strings.TrimSuffix(s.Name, "."+d.Name)
 		switch {
@@ -138,6 +139,17 @@ func (v *judging) doubled() {
 			}
 		}
 	}
+}
+
+// byWildcard reports whether a set that was asked for by name may be what a wildcard answers, and
+// nobody typed it. In a zone that was seen whole everything was typed.
+func (v *judging) byWildcard(s record.Set) bool {
+	d := v.domain
+	if !d.Partial || s.Type == "TXT" || !slices.Contains(d.Wildcards, d.Name) {
+		return false
+	}
+	wild, shown := v.find("*."+d.Name, s.Type)
+	return !shown || record.SameMeaning(s.Type, wild.Values, s.Values)
 }
 
 func labelOf(name, zone string) string {

@@ -20,6 +20,7 @@ package web
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"golang.org/x/net/idna"
@@ -183,6 +184,17 @@ func (h Host) Apex() (Host, bool) {
 func (h Host) IsApex() bool {
 	a, ok := h.Apex()
 	return ok && a == h
+}
+
+// IsEnding reports whether names end with a label: a public one, or one that is reserved for
+// examples, tests and networks of one's own (RFC 2606, RFC 6761, RFC 6762, RFC 7686).
+func IsEnding(label string) bool {
+	if slices.Contains([]string{"example", "test", "invalid", "localhost", "local", "internal", "arpa",
+		"onion", "lan", "home", "corp"}, label) {
+		return true
+	}
+	_, known := publicsuffix.PublicSuffix("x." + label)
+	return known
 }
 
 // WWW returns the host www below this one.
