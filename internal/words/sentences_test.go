@@ -255,6 +255,8 @@ var filled = map[string]any{
 	},
 	"SPFTermDepends.Below":     "lacemill-museum.example",
 	"TermTakesBroken.Fault":    "names no domain",
+	"Mistyped.Meant":           "www.northmoor.example",
+	"EndingUnknown.Ending":     "exmaple",
 	"SPFTerm.Fault":            "names no domain",
 	"NotListed.How":            "its robots element says noindex",
 	"SentOnByPage.How":         "its markup (meta refresh)",
