@@ -433,8 +433,9 @@ func formatted(how string, n int) (string, bool) {
 		base = parts[2]
 	}
 	n += int(offset)
-	if err != nil || len(parts) > 3 || n < 0 && base != "d" || !slices.Contains(strings.Split("d o x X n N", " "),
-		base) {
+	if err != nil || len(parts) > 3 || n < 0 && base != "d" ||
+		!slices.Contains([]string{"d", "o", "x", "X", "n", "N"},
+			base) {
 		return "", false
 	}
 	if strings.EqualFold(base, "n") {

@@ -123,7 +123,8 @@ func hexadecimal(data []zoneToken) ([]byte, error) {
 // fromOctets makes a record of data on the wire, of its own type where the DNS library knows it.
 func fromOctets(owner string, code uint16, octets []byte) (dns.RR, int, error) {
 	unknown := &dns.RFC3597{
-		Hdr:   dns.RR_Header{Name: owner, Rrtype: code, Class: dns.ClassINET, Rdlength: uint16(len(octets))},
+		Hdr: dns.RR_Header{Name: owner, Rrtype: code, Class: dns.ClassINET,
+			Rdlength: uint16(len(octets))},
 		Rdata: hex.EncodeToString(octets),
 	}
 	if dns.TypeToRR[code] == nil || asOctets[code] {

@@ -140,7 +140,8 @@ func (l *looker) looksUp(ctx context.Context, t spf.Term, name string) bool {
 	return true
 }
 
-// senderPolicy asks for the SPF records of a name, once for all domains; false where nobody answers.
+// senderPolicy asks for the SPF records of a name, once for all domains; false where nobody
+// answers.
 func (s *Surveyor) senderPolicy(ctx context.Context, name string) ([]string, bool) {
 	if known, ok := s.policies.Load(name); ok {
 		return known.([]string), true

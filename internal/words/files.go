@@ -253,7 +253,8 @@ var files = []sentence{
 	bad[fact.ZoneParens]("a parenthesis has no counterpart", "( and ) in pairs", ""),
 	bad[fact.ZoneQuotes]("the quotes do not end on this line", "a text between two quotes",
 		"write \\\" for a quote within a text"),
-	bad[fact.ZoneInclude]("a file cannot be included: $Why", "a file in the folder of the zone file or below it",
+	bad[fact.ZoneInclude]("a file cannot be included: $Why",
+		"a file in the folder of the zone file or below it",
 		"put the included file there"),
 	bad[fact.NotSceneBecause]("this is not a scene: $Why", "certificates: and addresses:", ""),
 	badBy(func(f fact.RuleColumns) (says, expected, do string) {

@@ -122,8 +122,9 @@ var mail = []sentence{
 	phrase[fact.TermTwice]("stands there twice"),
 	phrase[fact.TermLoops]("leads round in a circle, to $Name again"),
 	phrase[fact.TermNoPolicy]("takes over the SPF record of $Name, which has none"),
-	phrase[fact.TermManyPolicies]("takes over the SPF record of $Name, which has $Count where one is allowed"),
-	phrase[fact.TermManyHosts]("stands for the $Hosts:machine that receive the mail of $Name; " +
+	phrase[fact.TermManyPolicies]("takes over the SPF record of $Name, which has $Count where " +
+		"one is allowed"),
+	phrase[fact.TermManyHosts]("stands for $Hosts:machine, by the MX records of $Name; " +
 		"$Most are allowed"),
 	phrase[fact.TermTakesBroken]("takes over the record of $Name, where $Term:q $Fault"),
 	of[fact.SPFVoid]("The SPF record of $Domain looks up what is not there: $Names. Receivers may "+

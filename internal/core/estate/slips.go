@@ -252,7 +252,8 @@ func (s *slips) ask(m mention) fact.Facts {
 }
 
 // wwwSlips are labels that somebody typed for www.
-var wwwSlips = []string{"ww", "wwww", "wwwww", "w3w", "wwe", "wwq", "vww", "wvw", "wwv", "qww", "eww"}
+var wwwSlips = []string{"ww", "wwww", "wwwww", "w3w", "wwe", "wwq", "vww", "wvw", "wwv", "qww",
+	"eww"}
 
 // underscored are labels with an underscore that people type, and their slips are seen by them.
 var underscored = []string{"_dmarc", "_domainkey", "_acme-challenge", "_mta-sts", "_smtp", "_tls",
@@ -283,8 +284,8 @@ func slippedLabel(m mention) string {
 	return ""
 }
 
-// servers asks about name servers whose domain is one slip away from that of another one that stands
-// beside them.
+// servers asks about name servers whose domain is one slip away from that of another one that
+// stands beside them.
 func (s *slips) servers() {
 	for i, m := range s.mentions {
 		for _, o := range s.mentions[:i] {

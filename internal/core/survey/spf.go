@@ -94,7 +94,8 @@ func (d *Domain) Absent(name, kind string) bool {
 	inside := name == d.Name || strings.HasSuffix(name, "."+d.Name)
 	cut := func() bool {
 		return slices.ContainsFunc(d.Records, func(s record.Set) bool {
-			return s.Type == "NS" && s.Name != d.Name && (name == s.Name || strings.HasSuffix(name, "."+s.Name))
+			return s.Type == "NS" && s.Name != d.Name && (name == s.Name ||
+				strings.HasSuffix(name, "."+s.Name))
 		})
 	}
 	return inside && d.Seen() && !d.Misses(name, kind) && (!d.Partial || name == d.Name) &&

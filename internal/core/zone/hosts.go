@@ -272,7 +272,8 @@ func heldAtEdge(s Sight, name string, own []requirement, have []record.Set) []re
 	}
 	for _, n := range own {
 		if set, _ := record.Find(have, name, n.typedAs); len(n.typed) > 0 &&
-			!(isPlaceholder(n.typed) && s.seen.Source == survey.File) && !record.SameMeaning(n.typedAs, set.Values, n.typed) {
+			!(isPlaceholder(n.typed) && s.seen.Source == survey.File) &&
+			!record.SameMeaning(n.typedAs, set.Values, n.typed) {
 			return nil
 		}
 	}
