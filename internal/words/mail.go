@@ -52,6 +52,13 @@ var mail = []sentence{
 	of[fact.SPFTermFollows]("The SPF record of $Domain allows senders by $Term:q, which follows a "+
 		"web address that changes.",
 		"Untie it before the web moves, as the first changes do: TXT $Value. Then survey again."),
+	of[fact.MailByChance]("Mail for $Domain goes to $Servers by chance: different services with the "+
+		"same preference, $Preference.",
+		"Ask the client which of them receives the mail, and remove the others. A service that is "+
+			"tried second needs a larger number."),
+	of[fact.ServiceFollowsWeb]("The $Type record of $Name refers to $Target, whose address changes "+
+		"with the web.",
+		"Untie it before the web moves, as the first changes do: $Untied:semicolons. Then survey again."),
 	of[fact.SPFTermDepends]("The SPF record of $Domain allows senders by $Term:q. What it looks up "+
 		"below $Below depends on who sends, and names there are about to move.",
 		"Ask whoever set it up what it finds there. Replace it with ip4: and ip6: terms before the "+
@@ -73,9 +80,14 @@ var mail = []sentence{
 	of[fact.PolicyMisplaced]("A policy that starts with $Starts stands at $Name, where nobody "+
 		"looks for it ($RFC).",
 		"Move it to the name that starts with $Label."),
-	of[fact.PoliciesTwice]("$Name has $Count $Kind records, where one is allowed; "+
-		"receivers treat that as an error.",
-		"Merge them."),
+	by(func(f fact.PoliciesTwice) (says, do string) {
+		do = "Merge them."
+		if f.Kind != "SPF" && f.Kind != "v=DMARC1" {
+			do = "Ask whoever set them up which of them counts, and remove the others."
+		}
+		return "$Name has $Count $Kind records, where one is allowed; receivers treat that as an error.",
+			do
+	}),
 	of[fact.SPFTerm]("The SPF record of $Domain contains $Term:q, which $Fault. Receivers treat "+
 		"the whole record as an error (RFC 7208 section 4.6).",
 		"Correct the term, or drop it."),

@@ -217,10 +217,22 @@ var plan = []sentence{
 		"redirects $Path, where certificate authorities look for a token.",
 		"Add $Path to policy.exempt, or prove the names by DNS and write certificate: before."),
 	phrase[fact.NoSuchPrimary]("$Carrier has no host $Host to lead others to"),
-	of[fact.PinnedCertificate]("The TLSA record at $Name pins the certificate of $Host, which "+
-		"moves to "+
-		"a carrier with another one. The plan removes it before the host moves.",
-		"Once $Host has its new certificate, write a TLSA record for that one."),
+	by(func(f fact.PinnedCertificate) (says, do string) {
+		says = "The TLSA record at $Name pins the certificate of $Host, which moves to a carrier with " +
+			"another one."
+		switch {
+		case f.Wanted:
+			return says + " The plan adds the one that is wanted beside it, before the host moves.",
+				"Once everybody reaches the new carrier, remove the old one at $Name."
+		case f.Several:
+			return "Several TLSA records stand at $Name. One of them has to be of the certificate that " +
+					"$Host has at its next carrier.",
+				"Compare them with that certificate before $Host moves."
+		}
+		return says, "Have the next certificate first. Write its TLSA record under wanted:, and the plan " +
+			"adds it beside the present one before the host moves; that takes $For. Or remove the " +
+			"present one that long before, and survey again."
+	}),
 	of[fact.BarredThen]("The CAA records at $At let $May issue when the certificate of $Host is to "+
 		"be "+
 		"had at $Carrier ($Row). $Issuer, who issues there, may not yet.",

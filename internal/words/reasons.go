@@ -158,13 +158,20 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 		return format("Mail depended on the address of %s, which changes; from now on it has a name of "+
 			"its own.", r.Name)
 	},
-	act.PinsOld: func(r act.Reason) string {
-		return format("It pins the present certificate of %s, which moves to another carrier.", r.Name)
+	act.PinsBoth: func(r act.Reason) string {
+		return format("Beside the present certificate of %s it holds the next one, so that both are taken "+
+			"while the host moves. Remove the old one afterwards.", r.Name)
 	},
 	act.MailWent: always("Mail went to the web's own address, which changes; from now on it has " +
 		"a name of its own."),
 	act.MailOwnName: always("Mail gets a name of its own with today's address, so that the web can " +
 		"move."),
+	act.ServiceHung: func(r act.Reason) string {
+		return format("It depended on the address of %s, which changes; from now on it names a name of "+
+			"its own.", r.Name)
+	},
+	act.ServiceOwnName: always("The service gets a name of its own with today's address, so that the " +
+		"web can move."),
 	act.MailAlias: func(r act.Reason) string {
 		return format(
 			"The alias followed %s, whose address changes; from now on mail has today's address of its own.",

@@ -157,6 +157,10 @@ var records = []sentence{
 	of[fact.ProviderDoesMore]("$Zone leaves $From:and2, and $What. That may end with the zone.",
 		"Ask there whether it continues without the zone. If not, have somebody else do it before the "+
 			"delegation changes."),
+	of[fact.DSUnseen]("$Zone is signed and is to move to $To:and2, but nobody saw whether the zone "+
+		"above has a DS record for it. If it has, resolvers that check signatures would find nothing.",
+		"Survey it, so that the zone above is asked. Or look at the registrar's page for a DS record "+
+			"before the delegation changes."),
 	of[fact.DSLeftBehind]("The zone moves to $To:and2, but the DS record at $Zone would stay. "+
 		"Resolvers that check signatures would find nothing.",
 		"In this order: have the registrar remove the DS record, wait $OldLives:seconds, move the "+
@@ -192,8 +196,14 @@ var records = []sentence{
 	of[fact.AliasNotAlone]("$Name is an alias (CNAME) and has other records too: $Beside. "+
 		"Resolvers see one or the other.",
 		"An alias stands alone: remove it, or everything else at this name."),
-	of[fact.AliasUnclaimed]("$Host is an alias for $Target, where nobody answers for this name: $Why.",
-		"Claim the name at the target's provider, or remove the alias: a stranger could claim it."),
+	by(func(f fact.AliasUnclaimed) (says, do string) {
+		says = "$Host is an alias for $Target, where nobody answers for this name: $Why."
+		if f.Own {
+			return says, "Give $Target an address, or remove the alias."
+		}
+		return says, "Claim the name at the target's provider, or remove the alias: a stranger could " +
+			"claim it."
+	}),
 	of[fact.DomainDoubled]("$Name contains the domain twice: a full name was typed into a form "+
 		"that adds the domain itself.",
 		"Remove it, and type $Label:q if the record is still wanted."),
@@ -333,6 +343,11 @@ var records = []sentence{
 	of[fact.MovedByChance]("$Zone counts as moved, but $Name still leads to $Left:shortly too. "+
 		"Visitors get one or the other by chance.", "Remove it."),
 	by(func(f fact.IssuerKeptOut) (says, do string) {
+		if len(f.Critical) > 0 {
+			return "A CAA record at $At has the property $Critical, which is marked as critical and which " +
+					"no issuer knows. So nobody issues certificates for $Names (RFC 8659 section 4.1).",
+				"Remove that record at $At before the certificate is requested."
+		}
 		says = "The CAA records at $At allow $May to issue certificates for $Names, "
 		if f.Issuer == "" {
 			return says + "and not the issuer of $Carrier.", "Find out who issues the certificates of " +

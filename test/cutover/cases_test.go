@@ -192,8 +192,19 @@ func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
 		"a TLSA record that pins the old certificate": {
 			e: caseOf(site, "", old+"}\n", apexAndWWW+
 				";_443._tcp.old.example. TLSA 3 1 1 "+strings.Repeat("ab", 32), ""),
-			has: []string{"warning certificate-pinned _443._tcp.old.example",
-				"remove _443._tcp.old.example TLSA"},
+			has: []string{"error certificate-pinned _443._tcp.old.example"}, red: true,
+		},
+		"a TLSA record to which an alias leads": {
+			e: caseOf(site, "", old+"}\n", apexAndWWW+
+				";_443._tcp.old.example. CNAME _dane.old.example.;_dane.old.example. TLSA 3 1 1 "+
+				strings.Repeat("ab", 32), ""),
+			has: []string{"error certificate-pinned _dane.old.example"}, red: true,
+		},
+		"a TLSA record that is to be there for both certificates": {
+			e: caseOf(site, "", old+", wanted: [{name: _443._tcp, type: TLSA, value: 3 1 1 "+
+				strings.Repeat("cd", 32)+"}]}\n", apexAndWWW+
+				";_443._tcp.old.example. TLSA 3 1 1 "+strings.Repeat("ab", 32), ""),
+			has:   []string{"warning certificate-pinned _443._tcp.old.example"},
 			order: []act.StepKind{act.UntieMail, act.GetCertificates, act.MakeChanges},
 		},
 		"CAA records that bar the issuer until they change": {
@@ -205,7 +216,8 @@ func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
 		"a name to be proved that is an alias": {
 			e: caseOf(site, "", old+"}\n", apexAndWWW+
 				";_acme-challenge.old.example. CNAME proofs.host.example.", ""),
-			has: []string{"warning alias-conflict _acme-challenge.old.example"},
+			has: []string{"proof by DNS (TXT)=proofs.host.example"},
+			not: []string{"alias-conflict"},
 		},
 		"a certificate that can be had only later": {
 			e: caseOf(site, "  late: {by: server, addresses: [203.0.113.40], certificate: after}\n",

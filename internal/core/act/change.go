@@ -11,11 +11,12 @@ import (
 // ShortLived reports whether a change gives a set a TTL that is raised a day later.
 func ShortLived(c *Change) bool { return c.Step > 0 && c.Raise > 0 }
 
-// UntiesMail reports whether a change gives mail a way of its own, so that the web can move.
+// UntiesMail reports whether a change gives mail, or another service, a way of its own, so that the
+// web can move.
 func (c *Change) UntiesMail() bool {
 	return slices.ContainsFunc(c.Reasons, func(r Reason) bool {
-		return slices.Contains([]Why{MailHung, MailWent, MailOwnName, MailAlias, NameFollowed,
-			TermFollowed, PinsOld}, r.Why)
+		return slices.Contains([]Why{MailHung, MailWent, MailOwnName, ServiceHung, ServiceOwnName, MailAlias, NameFollowed,
+			TermFollowed, PinsBoth}, r.Why)
 	})
 }
 

@@ -70,10 +70,12 @@ const (
 	MailHung       // mail hung on the address of Name
 	MailWent       // mail went to the web's own address
 	MailOwnName    // mail gets a name of its own
+	ServiceHung    // what a record means hung on the address of Name
+	ServiceOwnName // what a record means gets a name of its own
 	MailAlias      // the alias at this name followed Name, whose address changes
 	JoinsPolicy    // what is wanted is joined with the policy that is there: two count as none
 	NameFollowed   // this name, which is no door, followed Name, whose address changes
-	PinsOld        // a TLSA record holds the certificate of Name, which changes
+	PinsBoth       // TLSA records hold both certificates of Name, which changes
 	TermFollowed   // the SPF term Values[0] followed the web's address
 )
 

@@ -145,7 +145,7 @@ func WithIssuers(
 		c.Gap = c.When == string(estate.After)
 		if carrier.By.Row().ProvesByDNS && c.When == string(estate.Before) {
 			for _, name := range c.Names {
-				c.ByDNS = append(c.ByDNS, "_acme-challenge."+strings.TrimPrefix(name, "*."))
+				c.ByDNS = append(c.ByDNS, proofAt(strings.TrimPrefix(name, "*."), records))
 			}
 		}
 	}
@@ -155,6 +155,21 @@ func WithIssuers(
 		f.Note(act.IssuersUnseen, append([]string{zone}, slices.Compact(unseen[zone])...)...)
 	}
 	return all, f
+}
+
+// proofAt gives where the issuer looks for the proof of a name (RFC 8555 section 8.4): it follows
+// aliases, and so the record is typed where they lead.
+func proofAt(name string, records zoneRecords) string {
+	at := "_acme-challenge." + name
+	for range 8 {
+		sets, seen := records(at)
+		alias, is := record.Find(sets, at, "CNAME")
+		if !seen || !is {
+			break
+		}
+		at = record.Target("CNAME", alias.Values[0])
+	}
+	return at
 }
 
 // missedIssuers gives the zone where nobody answered about CAA records that would hold for a name
@@ -213,7 +228,7 @@ func checkIssuer(c *Certificate, name string, i world.Issuance, f *act.Found, b 
 			tag = "issuewild"
 		}
 		bar := barred{at: i.At, may: may, carrier: c.Carrier, tag: tag, issuer: c.Issuer,
-			listed: i.May}
+			listed: i.May, critical: i.Critical}
 		b.add(bar, name)
 	}
 }
@@ -222,7 +237,7 @@ func checkIssuer(c *Certificate, name string, i world.Issuance, f *act.Found, b 
 // names.
 type barred struct {
 	at, may, carrier, tag, issuer string
-	listed, names                 []string
+	listed, names, critical       []string
 }
 
 // bars gathers what is barred: one cause, however many names there are.
@@ -243,7 +258,8 @@ func (b bars) findings() []finding.Finding {
 	var all []finding.Finding
 	for _, o := range b {
 		all = append(all, finding.New(finding.IssuerBarred, o.at, fact.IssuerKeptOut{At: o.at, May: o.may,
-			Issuer: o.issuer, Tag: o.tag, Carrier: o.carrier, Names: o.names, Listed: o.listed}))
+			Issuer: o.issuer, Tag: o.tag, Carrier: o.carrier, Names: o.names, Listed: o.listed,
+			Critical: o.critical}))
 	}
 	return all
 }

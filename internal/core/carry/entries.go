@@ -594,9 +594,12 @@ func (t typing) heldByHand(c *estate.Carrier, z zone.Zone, hosts []web.Host) []a
 		}
 		switch c.Certificate {
 		case estate.Before:
-			for _, n := range cert.Names {
-				e.Fields = append(e.Fields,
-					act.Field{Name: "proof by DNS (TXT)", Value: "_acme-challenge." + n})
+			for i, n := range cert.Names {
+				at := "_acme-challenge." + strings.TrimPrefix(n, "*.")
+				if i < len(cert.ByDNS) {
+					at = cert.ByDNS[i]
+				}
+				e.Fields = append(e.Fields, act.Field{Name: "proof by DNS (TXT)", Value: at})
 			}
 			e.Reasons = []act.Reason{{Why: act.ProofByDNS}}
 		case estate.After:

@@ -124,6 +124,15 @@ type (
 		Domain, Target string
 		Untied         []string
 	}
+	MailByChance struct {
+		Domain     string
+		Servers    []string
+		Preference string
+	}
+	ServiceFollowsWeb struct {
+		Name, Type, Target string
+		Untied             []string
+	}
 	MailFollowsWeb struct {
 		Domain, Target string
 		Untied         []string

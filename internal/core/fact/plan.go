@@ -1,5 +1,7 @@
 package fact
 
+import "time"
+
 // Facts about the plan, carriers and sheets.
 type (
 	TooManyRules struct {
@@ -157,8 +159,13 @@ type (
 		Servers, Own []string
 	}
 	OriginIsEdge      struct{ Carrier, Host string }
-	PinnedCertificate struct{ Host, Name string }
-	BarredThen        struct {
+	PinnedCertificate struct {
+		Host, Name string
+		For        time.Duration // the TTL
+		Wanted     bool          // that of the new certificate is wanted, too
+		Several    bool          // there are several, of which one may be of the new certificate
+	}
+	BarredThen struct {
 		At, May, Issuer, Carrier, Host, Row string
 	}
 	ProofElsewhere   struct{ Name, Target, Host string }

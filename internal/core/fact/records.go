@@ -23,6 +23,7 @@ type (
 		Target string
 		Host   string
 		Why    Facts
+		Own    bool // the target is a name of the estate
 	}
 	DomainDoubled struct {
 		Type   string   `words:"-"`
@@ -118,6 +119,10 @@ type (
 		From []string
 		What Facts
 	}
+	DSUnseen struct {
+		Zone string
+		To   []string
+	}
 	DSLeftBehind struct {
 		DS       []string `words:"-"`
 		To       []string
@@ -177,6 +182,7 @@ type (
 	IssuerKeptOut struct {
 		At, May, Issuer, Tag, Carrier string
 		Names                         []string
+		Critical                      []string // properties that bar everybody
 		Listed                        []string `words:"-"`
 	}
 	SeenNoTLS struct {

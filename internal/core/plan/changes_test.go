@@ -14,6 +14,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -431,4 +432,84 @@ func TestADomainForWhichMailIsAskedForIsNotWithoutMail(t *testing.T) {
 		"that is another name's mail")
 	assert.Empty(t, spoofable("{name: \"@\", type: MX, value: 5 mx.other.example.}"))
 	assert.Empty(t, spoofable("{name: \"@\", type: TXT, value: v=spf1 -all}"))
+}
+
+func TestMailNoneStandsInsteadOfWhatSaysLess(t *testing.T) {
+	domain := "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, mail: none}\n"
+	p := planFor(t, domain, seen(t, "old.example\n@ A 192.0.2.7\n@ MX 0 .\n@ TXT \"v=spf1 ~all\"\n"+
+		"_dmarc TXT \"v=DMARC1; p=none; rua=mailto:x@n.example\""))
+	assert.Empty(t, subjects(p), "who says nothing but ~all names nobody")
+	all := strings.Join(changes(zoneOf(t, p, "old.example")), "\n")
+	assert.Contains(t, all, `v=spf1 -all`)
+	assert.Contains(t, all, `v=DMARC1; p=reject; rua=mailto:x@n.example`)
+
+	p = planFor(t, domain, seen(t, "old.example\n@ A 192.0.2.7\n* MX 10 mx.o.example."))
+	assert.Equal(t, []string{"mail-lost old.example"}, subjects(p), "a wildcard receives mail")
+	p = planFor(t, domain, seen(t, "old.example\n@ A 192.0.2.7\n@ TXT \"v=spf1 ip4:192.0.2.9 ~all\""))
+	assert.Equal(t, []string{"mail-lost old.example"}, subjects(p))
+}
+
+func TestOneOfAKindIsKeptAtAName(t *testing.T) {
+	wanted := func(record string) string {
+		return "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, wanted: [" + record +
+			"]}\n"
+	}
+	for record, there := range map[string]string{
+		`{name: s._domainkey, type: TXT, value: "v=DKIM1; p=BBBB"}`:            `s._domainkey TXT "k=rsa; p=AAAA"`,
+		`{name: _smtp._tls, type: TXT, value: "v=TLSRPTv1; rua=mailto:b@x.y"}`: `_smtp._tls TXT "v=TLSRPTv1; rua=mailto:a@x.y"`,
+		`{name: _mta-sts, type: TXT, value: "v=STSv1; id=2"}`:                  `_mta-sts TXT "v=STSv1; id=1"`,
+		`{name: default._bimi, type: TXT, value: "v=BIMI1; l=b"}`:              `default._bimi TXT "v=BIMI1; l=a"`,
+		`{name: "@", type: TXT, value: "v=spf1 ?all"}`:                         `@ TXT "v=spf1 -all"`,
+	} {
+		p := planFor(t, wanted(record), seen(t, "old.example\n@ A 192.0.2.7\n"+there))
+		assert.Len(t, found(p, "mail-malformed"), 1, record)
+	}
+	p := planFor(t, wanted(`{name: "@", type: MX, value: 10 mx.new.example.}`),
+		seen(t, "old.example\n@ A 192.0.2.7\n@ MX 10 mx.before.example."))
+	assert.Contains(t, found(p, "mail-malformed")[0], "by chance")
+	p = planFor(t, wanted(`{name: "@", type: TXT, value: "v=spf1 a:x -all"}`), seen(t,
+		"old.example\n@ A 192.0.2.7"))
+	assert.Contains(t, found(p, "mail-malformed")[0], "does not end as the name of a domain does")
+}
+
+func TestWhateverRefersToADoorIsUntied(t *testing.T) {
+	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example}\n",
+		seen(t, "old.example\n@ A 192.0.2.7\nwww A 192.0.2.7\n_sip._tls SRV 10 5 5061 www.old.example.\n"+
+			"sub NS www.old.example.\n@ TXT \"v=spf1 a:%{d} exists:%{i}.old.example -all\""))
+	all := strings.Join(changes(zoneOf(t, p, "old.example")), "\n")
+	for _, want := range []string{"sip", "ns", "v=spf1 ip4:192.0.2.7 exists:%{i}.old.example -all"} {
+		assert.Contains(t, all, want)
+	}
+	assert.Empty(t, slices.DeleteFunc(slices.Clone(p.Findings), func(f finding.Finding) bool {
+		return f.Severity != finding.Error
+	}))
+	assert.Contains(t, strings.Join(found(p, "mail-tied"), "\n"), "depends on who sends")
+}
+
+func TestWhatKeepsACertificateFromBeingIssuedIsNamed(t *testing.T) {
+	domain := "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example}\n"
+	for value, want := range map[string]string{"128 tbs \"x\"": "tbs, which is marked as critical",
+		"192 policy \"x\"": "policy, which is marked as critical", "0 tbs \"x\"": "",
+		"128 iodef \"mailto:x@n.example\"": ""} {
+		p := planFor(t, domain, seen(t, "old.example\n@ A 192.0.2.7\n@ CAA "+value))
+		said := strings.Join(found(p, "issuer-barred"), "\n")
+		if want == "" {
+			assert.Empty(t, said, value)
+			continue
+		}
+		assert.Contains(t, said, want)
+	}
+}
+
+func TestASignedZoneMovesOnlyWhereTheDSWasLookedFor(t *testing.T) {
+	domain := "domains:\n  - {name: n.example, state: leave}\n" +
+		"  - {name: old.example, name-servers: [ns1.next.example]}\n"
+	signed := "old.example\n@ NS ns1.host.example.\n@ A 192.0.2.7\n" +
+		"@ DNSKEY 257 3 13 mdsswUyr3DPW132mOi8V9xESWE8jTo0dxCjjnopKl+GqJxpVXckHAeF+KkxLbxILfDLUT0rAK9iUzy1L53eKGQ=="
+	p := planFor(t, domain, seen(t, signed))
+	assert.Contains(t, strings.Join(found(p, "moved-unseen"), "\n"), "nobody saw whether the zone above")
+	v := seen(t, signed)
+	v.Domains[0].Parent = survey.Parent{Zone: "example", Server: "a.example",
+		Servers: []string{"ns1.host.example"}}
+	assert.Empty(t, found(planFor(t, domain, v), "moved-unseen"))
 }

@@ -63,11 +63,11 @@ func (in Input) plan(rules bool) *Plan {
 	p.Zones, p.today = zones.Zones, zones.Today
 	p.Doors = doorsOf(w)
 	p.asks = p.Asks(true)
-	carriers, others := carry.Carriers(w, seen, p.Zones, p.Certificates, p.urls())
-	p.Carriers = carriers
 	certificates, issuers := carry.WithIssuers(in.Estate, p.Certificates,
 		carry.RecordsAt(in.Estate, seen, p.Zones), carry.MissedIssuersOf(p.Zones))
 	p.Certificates = certificates
+	carriers, others := carry.Carriers(w, seen, p.Zones, p.Certificates, p.urls())
+	p.Carriers = carriers
 	p.Steps = stepsOf(p.Zones, p.Carriers, p.Certificates)
 	p.meant = w
 	typed := p.Typed()

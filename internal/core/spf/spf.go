@@ -156,6 +156,13 @@ func Refuses(text string) bool {
 	return len(terms) == 1 && terms[0].Name == "all" && terms[0].Qualifier == '-'
 }
 
+// NamesNobody reports whether a record names no sender, whatever it says of all others.
+func NamesNobody(text string) bool {
+	return Is(text) && !slices.ContainsFunc(Terms(text), func(t Term) bool {
+		return t.Name == "redirect" && t.Modifier || !t.Modifier && (t.Name != "all" || t.Qualifier == '+')
+	})
+}
+
 // Join gives one record that allows whom either of two allows: the terms of the first, then those
 // of the second that it has not, then how the first one ends, or else the second. Two records at
 // one name count as none (section 4.5). Where one ends with an "all", what the other redirects to

@@ -48,16 +48,26 @@ func (v *judging) aliases() {
 			v.circle(a)
 			continue
 		}
-		why := v.unclaimed(a)
-		if why == nil {
-			continue
+		why, own := v.unclaimed(a), v.ours(a.Target)
+		if why == nil || own && a.Exists {
+			continue // of the estate's own names the doors say themselves how they answer
 		}
 		v.add(
 			finding.DanglingAlias,
 			a.Name,
-			fact.AliasUnclaimed{Target: a.Target, Host: a.Name, Why: why},
+			fact.AliasUnclaimed{Target: a.Target, Host: a.Name, Why: why, Own: own},
 		)
 	}
+}
+
+// ours reports whether a name belongs to the estate: nobody else can claim it.
+func (v *judging) ours(name string) bool {
+	for at := name; at != ""; _, at, _ = strings.Cut(at, ".") {
+		if at == v.domain.Name || slices.Contains(v.judge.Estate, at) {
+			return true
+		}
+	}
+	return false
 }
 
 // circle says once that aliases lead round, whoever leads into them.

@@ -2,6 +2,7 @@ package survey
 
 import (
 	"cmp"
+	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -10,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
+	"upperpath.example/upperpath/internal/core/web"
 )
 
 // mailWords finds policies that receivers cannot read.
@@ -30,11 +32,13 @@ func (v *judging) mailWords() {
 				v.malformed(s.Name,
 					fact.DMARCStart{Name: s.Name, Text: text}, value)
 			}
+			if kind := PolicyKind(s.Name, text); kind != "" && kind != "SPF" {
+				count[kind]++
+			}
 			for _, p := range policies {
 				if !strings.HasPrefix(text, p.starts) {
 					continue
 				}
-				count[p.starts]++
 				if !strings.Contains("."+s.Name, "."+strings.TrimPrefix(p.at, ".")) {
 					v.tally.Add(finding.New(finding.MailMalformed, s.Name,
 						fact.PolicyMisplaced{Value: value, Starts: p.starts, Name: s.Name, RFC: p.rfc,
@@ -43,7 +47,7 @@ func (v *judging) mailWords() {
 			}
 		}
 		for word, n := range count {
-			if n > 1 && word != "v=DKIM1" {
+			if n > 1 {
 				v.add(
 					finding.MailMalformed,
 					s.Name,
@@ -81,6 +85,63 @@ var policies = []struct{ starts, rfc, at string }{
 	{"v=STSv1", "RFC 8461", "_mta-sts."},
 	{"v=TLSRPTv1", "RFC 8460", "_smtp._tls."},
 	{"v=DKIM1", "RFC 6376", "._domainkey."},
+	{"v=BIMI1", "the draft of BIMI", "._bimi."},
+}
+
+// PolicyKind says of which kind a text is, of which one may stand at a name: "SPF", how policies of
+// a kind start, or "DKIM"; "" for any other text. A DKIM key need not say what it is (RFC 6376
+// section 3.6.1).
+func PolicyKind(name, text string) string {
+	if spf.Is(text) {
+		return "SPF"
+	}
+	if strings.Contains(name, "._domainkey.") && (strings.HasPrefix(text, "v=DKIM1") ||
+		!strings.HasPrefix(text, "v=") && hasTag(text, "p")) {
+		return "DKIM"
+	}
+	for _, p := range policies {
+		if strings.HasPrefix(text, p.starts) && strings.Contains("."+name,
+			"."+strings.TrimPrefix(p.at, ".")) {
+			return p.starts
+		}
+	}
+	return ""
+}
+
+// serviceOf gives the domain of a machine.
+func serviceOf(target string) string {
+	h, err := web.ParseObservedHost(target)
+	if err != nil {
+		return target
+	}
+	if apex, ok := h.Apex(); ok {
+		return apex.String()
+	}
+	return target
+}
+
+// MailParted finds MX records of different services that are tried alike (RFC 5321 section 5.1):
+// mail goes to one or the other by chance. values are as a zone file has them.
+func MailParted(name string, values []string) []finding.Finding {
+	byPreference := map[string][]string{}
+	for _, v := range values {
+		if target := record.Target("MX", v); target != "" {
+			preference, _, _ := strings.Cut(v, " ")
+			byPreference[preference] = append(byPreference[preference], target)
+		}
+	}
+	var all []finding.Finding
+	for _, preference := range slices.Sorted(maps.Keys(byPreference)) {
+		services := map[string]bool{}
+		for _, target := range byPreference[preference] {
+			services[serviceOf(target)] = true
+		}
+		if len(services) > 1 {
+			all = append(all, finding.New(finding.MailMalformed, name, fact.MailByChance{Domain: name,
+				Servers: byPreference[preference], Preference: preference}).As(finding.Warning))
+		}
+	}
+	return all
 }
 
 // mailBroken finds MX records that lead to no machine (RFC 5321 section 5.1, RFC 7505 section 3).
@@ -89,6 +150,9 @@ func (v *judging) mailBroken() {
 	for _, s := range d.Records {
 		if s.Type != "MX" {
 			continue
+		}
+		for _, f := range MailParted(s.Name, s.Values) {
+			v.tally.Add(f)
 		}
 		for _, value := range s.Values {
 			target := plainName(lastField(value))
@@ -146,12 +210,8 @@ func (d *Domain) wildcarded(name string) bool {
 // mailTied finds mail that hangs on an address of the web, which a move changes.
 func (v *judging) mailTied() {
 	d := v.domain
-	www := "www." + d.Name
-	onWeb := slices.Concat(d.Addresses(d.Name), d.Addresses(www))
-	shared := func(name string) bool {
-		return name == d.Name || name == www ||
-			slices.ContainsFunc(d.Addresses(name), func(a string) bool { return slices.Contains(onWeb, a) })
-	}
+	// what has a record of its own stays where it is when the web moves, at whichever address
+	shared := func(name string) bool { return v.follows(name, 0) }
 	mx, hasMX := d.set("", "MX")
 	tied := false
 	for _, value := range mx.Values {
@@ -184,6 +244,15 @@ func (v *judging) mailTied() {
 			)
 		}
 	}
+}
+
+// follows reports whether a name is a door of the web, or an alias that leads there.
+func (v *judging) follows(name string, depth int) bool {
+	if name == v.domain.Name || name == "www."+v.domain.Name {
+		return true
+	}
+	alias, ok := v.find(name, "CNAME")
+	return ok && depth < 16 && v.follows(record.Target("CNAME", alias.Values[0]), depth+1)
 }
 
 // signsOfMail reports whether a domain without MX shows that it has to do with mail.

@@ -299,6 +299,15 @@ func oddities() []oddity {
 			finding.Error,
 		},
 		{
+			"an alias to a name of the estate without an address",
+			with(func(d *Domain) {
+				d.Aliases = []AliasEnd{{Name: "shop.a.example", Target: "x.b.example"}}
+			}),
+			with(both(door(404, ""), func(d *Domain) { d.Aliases[0].Target = "a.example" })),
+			"dangling-alias shop.a.example",
+			finding.Error,
+		},
+		{
 			"a name that holds the domain twice",
 			with(same, "www.a.example A 192.0.2.1"),
 			with(same, "www.a-example A 192.0.2.1"),
@@ -409,6 +418,16 @@ func oddities() []oddity {
 				`_dmarc TXT "v=DMARC1; p=none"`,
 				`_dmarc TXT "proof=1"`,
 			), "mail-malformed _dmarc.a.example", finding.Error},
+		{"two keys", with(same, `s._domainkey TXT "v=DKIM1; p=AAAA"`, `s._domainkey TXT "k=rsa; p=BBBB"`),
+			with(same, `s._domainkey TXT "v=DKIM1; p=AAAA"`, `s._domainkey TXT "proof=1"`),
+			"mail-malformed s._domainkey.a.example", finding.Error},
+		{"two policies of reports", with(same, `_smtp._tls TXT "v=TLSRPTv1; rua=mailto:x@n.example"`,
+			`_smtp._tls TXT "v=TLSRPTv1; rua=mailto:y@n.example"`),
+			with(same, `_smtp._tls TXT "v=TLSRPTv1; rua=mailto:x@n.example"`),
+			"mail-malformed _smtp._tls.a.example", finding.Error},
+		{"two services of mail", with(same, "@ MX 10 m.x.example.", "@ MX 10 m.y.example."),
+			with(same, "@ MX 10 m1.x.example.", "@ MX 10 m2.x.example.", "@ MX 20 m.y.example."),
+			"mail-malformed a.example", finding.Warning},
 		{"a policy without its version", with(same, `_dmarc TXT "p=none; rua=mailto:x@n.example"`),
 			with(same, `_dmarc TXT "v=DMARC1; p=none"`), "mail-malformed _dmarc.a.example", finding.Error},
 		{"a policy where nobody looks", with(same, `@ TXT "v=DMARC1; p=none"`),

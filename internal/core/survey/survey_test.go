@@ -83,9 +83,13 @@ func TestOddRecords(t *testing.T) {
 		"DKIM in place":     {[]string{`x.y._domainkey TXT "v=DKIM1; p="`}, nil},
 		"MX on the web": {[]string{"@ A 192.0.2.1", "@ MX 10 a.example."},
 			[]string{"mail-tied a.example"}},
-		"MX shares address": {
+		"MX with an address of its own, though the same": {
 			[]string{"www A 192.0.2.1", "mail A 192.0.2.1", "@ MX 10 mail.a.example."},
-			[]string{"mail-tied a.example"},
+			nil,
+		},
+		"MX by an alias to the web": {
+			[]string{"www A 192.0.2.1", "mail CNAME www.a.example.", "@ MX 10 mail.a.example."},
+			[]string{"mail-tied a.example", "mail-broken a.example"},
 		},
 		"MX of its own": {[]string{"www A 192.0.2.1", "mail A 192.0.2.2", "@ MX 10 mail.a.example."},
 			nil},

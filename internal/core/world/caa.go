@@ -2,6 +2,7 @@ package world
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/record"
@@ -14,6 +15,8 @@ type Issuance struct {
 	May    []string // the issuers that may
 	Limits []string // of account and method (RFC 8657), as they stand
 	Bars   bool     // nobody may, whoever asks
+	// properties that nobody knows and that have to be known (RFC 8659 section 4.1): they bar everybody
+	Critical []string
 }
 
 // Allows reports whether an issuer may issue.
@@ -50,8 +53,9 @@ func readCAA(s record.Set, wild bool) Issuance {
 			[]string{"issue", "issuewild", "iodef", "contactemail", "contactphone", "issuemail", "issuevmc"},
 			kind,
 		)
-		// the critical flag (RFC 8659 section 4.1)
-		i.Bars = i.Bars || !known && len(f[0]) == 3 && f[0] >= "128"
+		if flags, err := strconv.Atoi(f[0]); err == nil && flags&128 != 0 && !known {
+			i.Bars, i.Critical = true, append(i.Critical, f[1])
+		}
 	}
 	if wild && len(values["issuewild"]) > 0 {
 		tag = "issuewild"

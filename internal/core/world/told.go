@@ -8,6 +8,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/fact"
+	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -342,16 +343,33 @@ func (w *World) certified(t *Told, r Row, box func(string) string) error {
 	var proofs []string
 	for _, f := range r.Fields {
 		if f.Name == FieldProof {
-			proofs = append(proofs, strings.TrimPrefix(f.Value, acmeChallengeName))
+			proofs = append(proofs, f.Value)
 		}
 	}
-	if len(proofs) > 0 && !slices.Equal(hosts, proofs) {
+	if len(proofs) > 0 && !slices.EqualFunc(hosts, proofs, w.proves) {
 		return &Unfit{r, fact.ProofDiffers{}}
 	}
 	for _, h := range hosts {
 		t.Certificates[h] = true
 	}
 	return nil
+}
+
+// proves reports whether a name is where the proof of a host stands: its own, or the one to which
+// that leads.
+func (w *World) proves(host, name string) bool {
+	at := acmeChallengeName + strings.TrimPrefix(host, "*.")
+	for range mostAliases {
+		if at == name {
+			return true
+		}
+		z := w.zoneAt(at)
+		if z == nil || !z.has(at, "CNAME") {
+			return false
+		}
+		at = record.Target("CNAME", z.setOf(at, "CNAME").Values[0].Text)
+	}
+	return false
 }
 
 func forwarding(box func(string) string, to string) Forwarding {

@@ -15,6 +15,7 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/world"
 )
 
@@ -222,7 +223,7 @@ func untieName(s Sight, both *worlds, alias record.Set, f *found) {
 func untieReceivers(s Sight, both *worlds, d draft) found {
 	var f found
 	for _, set := range s.seen.Records {
-		if set.Type == "MX" || set.Type == "SRV" && isMailService(set.Name) {
+		if set.Type == "MX" || set.Type == "SRV" || set.Type == "NS" && set.Name != s.zone() {
 			untieTargets(s, both, set, d.planned(s, set.Name, set.Type), &f)
 		}
 	}
@@ -234,7 +235,7 @@ func untieReceivers(s Sight, both *worlds, d draft) found {
 		s.asksForMX() {
 		return f
 	}
-	to, adds := ownMail(s, both, was.Ends, &f)
+	to, adds := ownName(s, both, was.Ends, mailNames, &f)
 	if to == "" {
 		return f
 	}
@@ -258,11 +259,37 @@ func isMailService(name string) bool {
 	}, service)
 }
 
-// untieTargets leads the records of one MX or SRV set that follow a door elsewhere. planned is what
+// naming is how the names of machines that leave a door are called, and why they are made.
+type naming struct {
+	labels []string // the usual ones first; beyond them with a number
+	why    act.Why
+}
+
+var mailNames = naming{[]string{"mail", "mx"}, act.MailOwnName}
+
+// namingOf says how the machine is called that a record of a set means: by its service.
+func namingOf(set record.Set) naming {
+	switch {
+	case set.Type == "MX", set.Type == "SRV" && isMailService(set.Name):
+		return mailNames
+	case set.Type == "NS":
+		return naming{[]string{"ns"}, act.ServiceOwnName}
+	}
+	service, _, _ := strings.Cut(strings.TrimPrefix(set.Name, "_"), ".")
+	if _, err := web.ParseHost(service + ".example"); err != nil {
+		service = "service"
+	}
+	return naming{[]string{service}, act.ServiceOwnName}
+}
+
+// untieTargets leads the records of one MX, SRV or NS set that follow a door elsewhere. planned is what
 // the set is to hold, with what somebody asks for: that means what it names then.
 func untieTargets(s Sight, both *worlds, set record.Set, planned []string, f *found) {
 	var after []string
-	tied := ""
+	tied, named, why := "", namingOf(set), act.MailHung
+	if named.why == act.ServiceOwnName {
+		why = act.ServiceHung
+	}
 	lives := slices.ContainsFunc(planned, func(v string) bool {
 		return len(both.before.Lead(record.Target(set.Type, v)).Ends) > 0
 	})
@@ -274,17 +301,23 @@ func untieTargets(s Sight, both *worlds, set record.Set, planned []string, f *fo
 			after = append(after, v)
 			continue
 		}
-		if lives && target != "" && both.comes(target) {
+		if lives && target != "" && both.comes(target) && why == act.MailHung {
 			tied = target
 			tie(s, f, fact.MailMayGoToWeb{Domain: set.Name, Target: target,
 				Untied: []string{set.Type + " " + record.Plain(set.Type, v) + " goes"}})
 			continue
 		}
 		if moves {
-			if to, adds := ownMail(s, both, was.Ends, f); to != "" {
+			if to, adds := ownName(s, both, was.Ends, named, f); to != "" {
 				v, tied = v[:strings.LastIndexByte(v, ' ')+1]+to+".", target
-				tie(s, f, fact.MailFollowsWeb{Domain: set.Name, Target: target,
-					Untied: append(typedWords(adds), set.Type+" "+record.Plain(set.Type, v))})
+				untied := append(typedWords(adds), set.Type+" "+record.Plain(set.Type, v))
+				if why == act.MailHung {
+					tie(s, f, fact.MailFollowsWeb{Domain: set.Name, Target: target, Untied: untied})
+				} else {
+					f.Findings = append(f.Findings, finding.New(finding.DependedOn, target,
+						fact.ServiceFollowsWeb{Name: set.Name, Type: set.Type, Target: target,
+							Untied: untied}).As(finding.Warning))
+				}
 			}
 		}
 		if !slices.Contains(after, v) {
@@ -295,7 +328,7 @@ func untieTargets(s Sight, both *worlds, set record.Set, planned []string, f *fo
 		f.propose(
 			untying,
 			act.Change{Action: act.Replace, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values,
-				After: after, Reasons: []act.Reason{{Why: act.MailHung, Name: tied}}},
+				After: after, Reasons: []act.Reason{{Why: why, Name: tied}}},
 		)
 	}
 }
@@ -306,11 +339,12 @@ func tie(s Sight, f *found, facts fact.Facts) {
 		finding.New(finding.MailTied, s.zone(), facts).As(finding.Warning))
 }
 
-// mailLabels are how a name for mail alone is called, the usual ones first. Beyond them a number
-// tells more apart than any zone has.
-func mailLabels(yield func(string) bool) {
+// each gives the labels, the usual ones first. Beyond them a number tells more apart than any zone
+// has.
+func (n naming) each(yield func(string) bool) {
+	usual := n.labels
 	for n := 1; n < 1000; n++ {
-		for _, label := range []string{"mail", "mx"} {
+		for _, label := range usual {
 			if n > 1 {
 				label = fmt.Sprintf("%s%d", label, n)
 			}
@@ -321,10 +355,11 @@ func mailLabels(yield func(string) bool) {
 	}
 }
 
-// ownMail finds a name for mail that ends at today's machines, now and ahead, in the zone itself,
-// and proposes the records that it needs. Where mail ends at a name outside the estate, it goes
-// straight there. The name is "" where there is none.
-func ownMail(s Sight, both *worlds, ends []string, f *found) (string, []act.Change) {
+// ownName finds a name that ends at today's machines, now and ahead, in the zone itself, and
+// proposes the records that it needs. What ends at a name outside the estate goes straight there.
+// The name is "" where there is none.
+func ownName(s Sight, both *worlds, ends []string, named naming, f *found) (string,
+	[]act.Change) {
 	sets := leadsTo(ends)
 	if len(sets) == 0 {
 		return "", nil
@@ -332,7 +367,7 @@ func ownMail(s Sight, both *worlds, ends []string, f *found) (string, []act.Chan
 	if sets[0].Type == "CNAME" {
 		return record.Target("CNAME", sets[0].Values[0]), nil
 	}
-	for label := range mailLabels {
+	for label := range named.each {
 		name := label + "." + s.zone()
 		lead := both.before.Lead(name)
 		if s.isHost(name) || s.neededAs(name) != nil {
@@ -349,7 +384,7 @@ func ownMail(s Sight, both *worlds, ends []string, f *found) (string, []act.Chan
 			continue // somebody names it who meets nothing there today
 		}
 		answered := len(lead.Ends) > 0 && !lead.Unseen() // by a wildcard
-		usual := label == "mail" || label == "mx"
+		usual := slices.Contains(named.labels, label)
 		if !both.ahead.Free(name) || !both.before.Free(name) ||
 			answered && usual && !slices.Equal(lead.Ends, ends) {
 			continue
@@ -358,7 +393,7 @@ func ownMail(s Sight, both *worlds, ends []string, f *found) (string, []act.Chan
 		for _, set := range sets {
 			c := act.Change{Action: act.Add, Name: name, Type: set.Type, TTL: act.RecordTTL,
 				After:   set.Values,
-				Reasons: []act.Reason{{Why: act.MailOwnName}}}
+				Reasons: []act.Reason{{Why: named.why}}}
 			if both.take(s.zone(), c) != nil {
 				return "", nil
 			}
@@ -523,7 +558,7 @@ func (b *worlds) meansTheSame(s Sight, c record.Change) bool {
 		was, known := b.earlier.Receivers(c.Name)
 		is, knows := b.before.Receivers(c.Name)
 		return known && knows && len(is) > 0 && slices.Equal(world.Machines(was), world.Machines(is))
-	case "SRV":
+	case "SRV", "NS":
 		return slices.Equal(b.earlier.EndsOf(c.Before), b.before.EndsOf(c.After))
 	case "TXT":
 		if c.Before == nil || c.After == nil ||
@@ -553,11 +588,11 @@ func besideSPF(values []string) []string {
 func (b *worlds) namedForMail(s Sight, name string) bool {
 	for _, set := range s.seen.Records {
 		for _, v := range set.Values {
-			if set.Type != "MX" && set.Type != "SRV" || record.Target(set.Type, v) != name {
+			if !slices.Contains([]string{"MX", "SRV", "NS"}, set.Type) || record.Target(set.Type, v) != name {
 				continue
 			}
 			was, _ := record.Find(s.earlier.Records, set.Name, set.Type)
-			if set.Type == "SRV" {
+			if set.Type != "MX" {
 				return slices.Equal(b.earlier.EndsOf(&was), b.before.EndsOf(&set))
 			}
 			old, _ := b.earlier.Receivers(set.Name)

@@ -11,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
 )
 
 // leadHosts leads every host of the domain to its carrier: what is missing comes, what differs is
@@ -529,17 +530,14 @@ func joinPolicies(n requirement, set record.Set, missing []string, f *found) (jo
 	for _, v := range missing {
 		text := record.Unquote(v)
 		i := slices.IndexFunc(set.Values, func(old string) bool {
-			return samePolicy(record.Unquote(old), text)
+			return samePolicy(n.Name, record.Unquote(old), text)
 		})
 		if i < 0 {
 			left = append(left, v)
 			continue
 		}
 		old := record.Unquote(set.Values[i])
-		both, says := spf.Join(old, text)
-		if !spf.Is(text) {
-			both, says = joinDMARC(old, text), true
-		}
+		both, says := joinPolicy(n, old, text)
 		switch {
 		case both == "", !says:
 			f.Find(
@@ -558,9 +556,33 @@ func joinPolicies(n requirement, set record.Set, missing []string, f *found) (jo
 }
 
 // samePolicy reports whether two texts are policies of one kind, of which one is allowed at a name.
-func samePolicy(a, b string) bool {
-	return spf.Is(a) && spf.Is(b) ||
-		strings.HasPrefix(a, "v=DMARC1") && strings.HasPrefix(b, "v=DMARC1")
+func samePolicy(name, a, b string) bool {
+	kind := survey.PolicyKind(name, a)
+	return kind != "" && kind == survey.PolicyKind(name, b)
+}
+
+// joinPolicy gives one policy for two of a kind; "" where they cannot be one, and says is false
+// where the second one says only something else.
+func joinPolicy(n requirement, old, text string) (both string, says bool) {
+	switch {
+	case n.silent && spf.Is(text) && spf.NamesNobody(old):
+		return text, true
+	case spf.Is(text):
+		return spf.Join(old, text)
+	case !strings.HasPrefix(text, "v=DMARC1"):
+		return "", true
+	case n.silent:
+		tags, order := dmarcTags(old)
+		stricter := []string{}
+		for _, tag := range order {
+			if tag != "p" && tag != "sp" && tag != "pct" {
+				stricter = append(stricter, tag+"="+tags[tag])
+			}
+		}
+		stricter = slices.Insert(stricter, min(1, len(stricter)), "p=reject")
+		return strings.Join(stricter, "; "), true
+	}
+	return joinDMARC(old, text), true
 }
 
 // joinDMARC gives one policy (RFC 7489 section 6.3) that reports to whom either of two reports, ""
@@ -679,7 +701,8 @@ func keepOthers(s Sight, moves moving, d draft) found {
 	var f found
 	dangles := map[string]bool{}
 	for _, a := range s.seen.Aliases {
-		dangles[a.Name] = !a.Exists
+		target, err := web.ParseObservedHost(a.Target)
+		dangles[a.Name] = !a.Exists && (err != nil || s.estate.DomainOf(target) == nil)
 	}
 	zone := s.zone()
 	for _, set := range s.seen.Records {

@@ -49,7 +49,14 @@ func (s Sight) MailSeen() []string {
 			evidence = append(evidence, "MX "+record.Plain("MX", v))
 		}
 	}
-	if text := s.spf(); text != "" && !spf.Refuses(text) {
+	// every name below a wildcard with an MX record receives mail (RFC 4592)
+	wild, _ := s.set("*."+s.zone(), "MX")
+	for _, v := range wild.Values {
+		if v != "0 ." {
+			evidence = append(evidence, "*."+s.zone()+" MX "+record.Plain("MX", v))
+		}
+	}
+	if text := s.spf(); text != "" && !spf.NamesNobody(text) {
 		evidence = append(evidence, text)
 	}
 	if s.seen == nil {
@@ -105,7 +112,7 @@ func (s Sight) mailUnseen() bool {
 
 func (s Sight) saysNoMail() bool {
 	mx, _ := s.set(s.zone(), "MX")
-	return slices.Contains(mx.Values, "0 .") || spf.Refuses(s.spf())
+	return slices.Contains(mx.Values, "0 .") || spf.NamesNobody(s.spf())
 }
 
 func (s Sight) hasPolicy() bool {

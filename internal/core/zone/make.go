@@ -4,12 +4,14 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"time"
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/world"
 )
 
@@ -145,21 +147,62 @@ func roundsOf(zones []*zonePlan, both *worlds) map[string]int {
 	return rounds
 }
 
-// unpin removes the TLSA records of doors that move to another carrier (RFC 6698), before they do.
+// unpin says which TLSA records hold the certificate of a door that moves to another carrier (RFC
+// 7671 section 8), at whichever port, by whichever name. Where somebody wants that of the new one,
+// both stand there before the door moves.
 func unpin(k *zonePlan) found {
 	var f found
 	for _, door := range k.turning() {
-		for _, set := range k.seen.Records {
-			if set.Type != "TLSA" || !strings.HasSuffix(set.Name, "._tcp."+door) {
-				continue
+		for _, set := range k.pins(door) {
+			var wanted []string
+			for _, w := range k.domain.Wanted {
+				if w.Name == set.Name && w.Type == set.Type {
+					wanted = append(wanted, w.Value)
+				}
 			}
-			f.Findings = append(f.Findings, finding.New(finding.CertificatePinned, set.Name,
-				fact.PinnedCertificate{Host: door, Name: set.Name}).As(finding.Warning))
-			f.propose(untying, act.Change{Action: act.Remove, Name: set.Name, Type: set.Type, TTL: set.TTL,
-				Before: set.Values, Reasons: []act.Reason{{Why: act.PinsOld, Name: door}}})
+			old := record.Normal(set.Type, set.Values)
+			missing := record.Without(record.Normal(set.Type, wanted), old)
+			pinned := fact.PinnedCertificate{Host: door, Name: set.Name, For: time.Duration(set.TTL) * time.Second,
+				Wanted: len(wanted) > 0, Several: len(set.Values) > 1}
+			found := finding.New(finding.CertificatePinned, set.Name, pinned)
+			if pinned.Wanted || pinned.Several {
+				found = found.As(finding.Warning)
+			}
+			f.Findings = append(f.Findings, found)
+			if len(missing) > 0 {
+				f.propose(untying, act.Change{Action: act.Replace, Name: set.Name, Type: set.Type,
+					TTL: set.TTL, Before: set.Values, After: slices.Concat(set.Values, missing),
+					Reasons: []act.Reason{{Why: act.PinsBoth, Name: door}}})
+			}
 		}
 	}
 	return f
+}
+
+// pins gives the TLSA records of a host: those at its ports, and those to which aliases there lead.
+func (k *zonePlan) pins(host string) []record.Set {
+	var all []record.Set
+	for _, set := range k.seen.Records {
+		port, rest, _ := strings.Cut(set.Name, ".")
+		transport, at, _ := strings.Cut(rest, ".")
+		if at != host || !strings.HasPrefix(transport, "_") ||
+			!strings.HasPrefix(port, "_") && port != "*" {
+			continue
+		}
+		name := set.Name
+		for range 8 {
+			alias, is := k.set(name, "CNAME")
+			if !is {
+				break
+			}
+			name = record.Target("CNAME", alias.Values[0])
+		}
+		tlsa, is := k.set(name, "TLSA")
+		if is && !slices.ContainsFunc(all, func(o record.Set) bool { return o.Name == tlsa.Name }) {
+			all = append(all, tlsa)
+		}
+	}
+	return all
 }
 
 // turning gives the doors of a zone that change.

@@ -26,6 +26,10 @@ func moveOf(s Sight, required []requirement, whole []record.Set) (*Move, found) 
 	}
 	ns, _ := s.set(s.zone(), "NS")
 	m := &Move{From: from, To: to, OldLives: max(s.seen.Parent.TTL, ns.TTL)}
+	m.Keys = slices.ContainsFunc(s.have[s.zone()], func(set record.Set) bool {
+		return record.IsSigning(set.Type)
+	})
+	m.ParentUnseen = s.seen.Parent.Server == ""
 	m.Unknown = s.seen.Parent.TTL == 0
 	if m.Unknown {
 		m.OldLives = max(m.OldLives, act.UnknownTTL)
@@ -38,8 +42,6 @@ func moveOf(s Sight, required []requirement, whole []record.Set) (*Move, found) 
 	providerBound(s, m, &f)
 	staleDS(s, m, &f)
 	m.Ready = comingAgrees(s, to, differences{s, required, whole}, &f)
-	_, m.Keys = s.set(s.zone(), "DNSKEY")
-	m.ParentUnseen = s.seen.Parent.Server == ""
 	return m, f
 }
 
@@ -176,6 +178,9 @@ func formElsewhere(s Sight) found {
 
 // staleDS says that a DS record would be left behind: the new servers hold other keys, or none.
 func staleDS(s Sight, m *Move, f *found) {
+	if m.ParentUnseen && m.Keys {
+		f.Find(finding.MovedUnseen, s.zone(), fact.DSUnseen{Zone: s.zone(), To: m.To})
+	}
 	if len(m.DS) == 0 ||
 		len(s.seen.Coming) > 0 &&
 			!slices.ContainsFunc(s.seen.Coming, func(c survey.Coming) bool { return !c.Keys }) {

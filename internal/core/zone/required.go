@@ -22,6 +22,7 @@ type requirement struct {
 	host    web.Host
 	why     []act.Reason
 	wanted  bool     // somebody asked for it
+	silent  bool     // it says that there is no mail, and stands instead of what says less
 	through bool     // an edge network that holds the zone
 	typed   []string // there, instead of Values; nothing where another record brings it
 	typedAs string   // the type of that
@@ -302,10 +303,11 @@ func withoutMail(s Sight, required []requirement) []requirement {
 			why: []act.Reason{{Why: act.RejectsForged}},
 		},
 	} {
-		n.TTL, n.wanted = act.RecordTTL, true
+		n.TTL, n.wanted, n.silent = act.RecordTTL, true, true
 		if i := slices.IndexFunc(required, func(o requirement) bool {
 			return o.Name == n.Name && o.Type == n.Type
 		}); i >= 0 {
+			required[i].silent = true
 			required[i].Values = append(required[i].Values, n.Values...)
 			required[i].why = append(required[i].why, n.why...)
 			continue

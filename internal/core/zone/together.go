@@ -31,8 +31,8 @@ func withoutCut(s Sight, d draft) (draft, found) {
 		}
 		d.byPhase[p] = slices.DeleteFunc(slices.Clone(d.byPhase[p]), func(c act.Change) bool {
 			at := s.cut(c.Name)
-			if at == "" {
-				return false
+			if at == "" || c.Type == "NS" && c.Name == at {
+				return false // the delegation itself stands in this zone
 			}
 			if !said[c.Name] {
 				said[c.Name] = true
