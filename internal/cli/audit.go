@@ -134,8 +134,7 @@ func (p *program) runAudit(
 	}
 	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards,
 		Exempt: made.Exempt,
-		Clues:  made.Clues()}
-	judge.Clues.CAA = func(h web.Host) (chain.CAA, bool) { return w.CAA(ctx, h) }
+		Clues:  cluesOf(ctx, made, w)}
 	progress := p.progress("auditing", len(asks), "URLs")
 	defer progress.done()
 	var tally chain.Tally

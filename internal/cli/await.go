@@ -138,8 +138,7 @@ func (p *program) runAwait(
 func awaiter(made *plan.Plan, w *live.Client) *live.Asker {
 	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards,
 		Exempt: made.Exempt,
-		Clues:  made.Clues()}
-	judge.Clues.CAA = func(h web.Host) (chain.CAA, bool) { return w.CAA(context.Background(), h) }
+		Clues:  cluesOf(context.Background(), made, w)}
 	return &live.Asker{
 		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true}, Judge: judge, Goals: made.Goal,
 		Afresh: true,

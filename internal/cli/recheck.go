@@ -191,6 +191,7 @@ func (p *program) lookAgain(
 	if err != nil {
 		return nil, err
 	}
+	surveyor.Clues = cluesOf(ctx, made, w)
 	v, err := p.takeSurvey(ctx, e, made, surveyor, subjects)
 	if err != nil {
 		return nil, err

@@ -14,6 +14,7 @@ import (
 	"github.com/miekg/dns"
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/plan"
@@ -118,6 +119,11 @@ func (p *program) runSurvey(
 	if err != nil {
 		return err
 	}
+	known := made
+	if _, seen, err := from.readSeen(ctx); err == nil {
+		known = seen // with what is kept: since when a name leads to its carrier
+	}
+	surveyor.Clues = cluesOf(ctx, known, w)
 	v, err := p.takeSurvey(ctx, e, made, surveyor, subjects)
 	if err != nil && len(v.Domains) == 0 {
 		return err
@@ -236,6 +242,14 @@ func zoneNameOf(path string) string {
 		return ""
 	}
 	return h.String()
+}
+
+// cluesOf gives what is known of who answers, for finding the cause of a fault: by every command the
+// same one.
+func cluesOf(ctx context.Context, made *plan.Plan, w *live.Client) chain.Clues {
+	clues := made.Clues()
+	clues.CAA = func(h web.Host) (chain.CAA, bool) { return w.CAA(ctx, h) }
+	return clues
 }
 
 func newSurveyor(e *files.Estate, w *live.Client, parallel int, o *surveyOptions) (*live.Surveyor,

@@ -63,7 +63,7 @@ func circleFrom(name string, aliases map[string]string) []string {
 
 // doors follows every door, asks each address of a host alone, and reads robots.txt.
 func (l *looker) doors(ctx context.Context) {
-	judge := chain.Judge{Now: l.web.Now()}
+	judge := chain.Judge{Now: l.web.Now(), Clues: l.surveyor.Clues}
 	for _, h := range l.subject.Hosts {
 		addresses := l.web.resolver.lookup(ctx, h).addresses
 		for _, d := range web.Doors(h) {

@@ -11,6 +11,7 @@ import (
 
 	"github.com/miekg/dns"
 
+	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -38,6 +39,7 @@ type Surveyor struct {
 	NoTransfer bool
 	NamesAlone bool // leave doors and registration out
 	Registry   Registry
+	Clues      chain.Clues // for finding the causes of what doors do
 	// how many URLs are followed at once, and four times as many domains looked at; 0: one after the
 	// other
 	Parallel    int

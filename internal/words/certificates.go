@@ -134,6 +134,12 @@ var certificates = []sentence{
 		return says, "Wait, and look again at about $LookAt:clock. If nothing has changed by " +
 			"$AskAt:minute, ask " + at + " whether $Host was added there."
 	}),
+	by(func(f fact.CertificateOverdue) (says, do string) {
+		at := platform(f.Platform)
+		return "$Host leads to " + at + ", since $Since:minute at the latest, and " + at +
+				" still shows its own certificate: most likely $Host was not added there.",
+			"Add $Host at " + at + ", and confirm there that the domain is the client's."
+	}),
 	phrase[fact.NoCAA](", and no CAA record forbids it"),
 	by(func(f fact.CAAAllows) (says, do string) {
 		if len(f.Issuers) == 0 {

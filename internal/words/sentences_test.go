@@ -257,6 +257,8 @@ var filled = map[string]any{
 	"TermTakesBroken.Fault":    "names no domain",
 	"Mistyped.Meant":           "www.northmoor.example",
 	"EndingUnknown.Ending":     "exmaple",
+	"IssuerKeptOut.Critical":   []string{"tbs"},
+	"MailByChance.Preference":  "10",
 	"SPFTerm.Fault":            "names no domain",
 	"NotListed.How":            "its robots element says noindex",
 	"SentOnByPage.How":         "its markup (meta refresh)",

@@ -16,6 +16,10 @@ import (
 type Clues struct {
 	// who owns an address, as far as the estate says
 	Place func(netip.Addr) (Place, bool)
+	// who owns an alias, as far as the estate says
+	Alias func(string) (Place, bool)
+	// since when a host was seen to lead to a carrier; false: nothing is kept of it
+	Since func(h web.Host, carrier string) (time.Time, bool)
 	// a survey saw a host there, and the plan leads it elsewhere
 	Before func(web.Host, netip.Addr) bool
 	// what CAA records allow; false: it was not seen
@@ -99,10 +103,19 @@ func (v *judging) shows(f *finding.Finding, hop *Answer) {
 
 func (v *judging) place(hop *Answer) (Place, bool) {
 	at, err := netip.ParseAddrPort(hop.Address)
-	if err != nil || v.judge.Clues.Place == nil {
-		return Place{}, false
+	if err == nil && v.judge.Clues.Place != nil {
+		if p, known := v.judge.Clues.Place(at.Addr()); known {
+			return p, true
+		}
 	}
-	return v.judge.Clues.Place(at.Addr())
+	if v.judge.Clues.Alias != nil {
+		for _, name := range slices.Backward(hop.Aliases) {
+			if p, known := v.judge.Clues.Alias(name); known {
+				return p, true
+			}
+		}
+	}
+	return Place{}, false
 }
 
 // who tells whoever answers at a hop: the carrier where the estate knows it, else the address and
@@ -222,7 +235,7 @@ func (v *judging) nameCause(f *finding.Finding, hop *Answer) {
 	own := slices.ContainsFunc(hop.TLS.Names, func(n string) bool {
 		return alias != "" && sameApex(n, alias)
 	})
-	if (own && v.judge.Clues.Place == nil || hosted) &&
+	if (own || hosted) &&
 		!slices.ContainsFunc(hop.TLS.Names, func(n string) bool { return sameApex(n, host.String()) }) {
 		v.pending(f, hop, alias, place)
 		return
@@ -268,13 +281,31 @@ func (v *judging) pending(f *finding.Finding, hop *Answer, alias string, place P
 			allowed = fact.CAAAllows{At: caa.At, Issuers: caa.Issuers}
 		}
 	}
+	since, kept := time.Time{}, false
+	if look := v.judge.Clues.Since; look != nil && place.Carrier != "" && !v.judge.Now.IsZero() {
+		since, kept = look(host, place.Carrier)
+	}
+	if kept && v.judge.Now.Sub(since) > longestIssue {
+		*f = f.DueTo(finding.HostNotAdded, fact.CertificateOverdue{Host: host.String(),
+			Platform: where, Since: since})
+		return
+	}
 	coming := fact.CertificateIssued{Host: host.String(), Platform: where, Allowed: allowed,
 		Likely: place.Carrier == ""}
 	if now := v.judge.Now; !now.IsZero() {
-		coming.LookAt, coming.AskAt = now.Add(time.Hour), now.Add(24*time.Hour)
+		coming.LookAt, coming.AskAt = now.Add(time.Hour), now.Add(longestIssue)
+		if kept {
+			coming.AskAt = since.Add(longestIssue)
+			if coming.LookAt.After(coming.AskAt) {
+				coming.LookAt = coming.AskAt
+			}
+		}
 	}
 	*f = f.DueTo(finding.CertificateComing, coming)
 }
+
+// longestIssue is how long a platform may take for a certificate once a name leads there.
+const longestIssue = 24 * time.Hour
 
 // strange reports whether an answer shows that whoever answers does not know the host.
 func strange(a *Answer) bool {

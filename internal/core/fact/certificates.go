@@ -49,6 +49,10 @@ type (
 		Platform, Host, At, Issuer string
 		Issuers                    []string
 	}
+	CertificateOverdue struct {
+		Host, Platform string
+		Since          time.Time
+	}
 	CertificateIssued struct {
 		Host, Platform string
 		Allowed        Facts // what CAA records say; nil: nobody looked

@@ -3,9 +3,11 @@ package plan
 import (
 	"net/netip"
 	"slices"
+	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -26,8 +28,50 @@ func (p *Plan) Clues() chain.Clues {
 			place, known := places[a]
 			return place, known
 		},
+		Alias: func(name string) (chain.Place, bool) {
+			for _, c := range p.Estate.Carriers {
+				if !c.Alias.IsZero() && c.Alias.String() == name {
+					return chain.Place{Carrier: c.Name, Kind: string(c.By), ByHTTP: c.Origin == "plain"}, true
+				}
+			}
+			return chain.Place{}, false
+		},
+		Since:  p.ledSince,
 		Before: func(h web.Host, a netip.Addr) bool { return p.wasBefore(h, a) },
 	}
+}
+
+// ledSince gives since when, at the latest, a host leads to a carrier, as far as surveys are kept:
+// the first of those that all saw it lead there.
+func (p *Plan) ledSince(h web.Host, carrier string) (since time.Time, some bool) {
+	d, c := p.Estate.DomainOf(h), p.Estate.Carrier(carrier)
+	if d == nil || c == nil {
+		return since, false
+	}
+	for _, s := range p.input.Past {
+		seen := s.Of(d.Name.String())
+		if seen == nil || !seen.Seen() {
+			continue
+		}
+		if !leadsTo(seen, h, c) {
+			break
+		}
+		if since, some = seen.Looked, true; since.IsZero() {
+			since = s.Started
+		}
+	}
+	return since, some
+}
+
+// leadsTo reports whether a host was seen to lead to a carrier, by address or alias.
+func leadsTo(seen *survey.Domain, h web.Host, c *estate.Carrier) bool {
+	if alias, is := record.Find(seen.Records, h.String(), "CNAME"); is && !c.Alias.IsZero() &&
+		record.Target("CNAME", alias.Values[0]) == c.Alias.String() {
+		return true
+	}
+	return slices.ContainsFunc(c.Addresses, func(a netip.Addr) bool {
+		return slices.Contains(seen.Addresses(h.String()), a.String())
+	})
 }
 
 // wasBefore reports whether a survey saw a host at an address from which the plan leads it away.
