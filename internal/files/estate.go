@@ -78,18 +78,20 @@ func readEstate(path string, take func(*estate.Node) (*estate.Estate, problem.Li
 		e.Rules, err = ReadRules(e.beside(read.Rules), RuleScope(read))
 		gather(err)
 	}
-	if read.Site.Rules != "" {
-		var err error
-		e.SiteRules, err = ReadRules(e.beside(read.Site.Rules), SiteScope(read))
-		gather(err)
-	}
-	for _, name := range read.Site.Pages {
-		pages, err := ReadPages(e.beside(name), read.Canonical)
-		gather(err)
-		e.Pages = append(e.Pages, pages...)
-	}
-	if len(read.Site.Pages) > 0 && e.Pages == nil {
-		e.Pages = []web.URL{} // somebody says that there are none
+	for _, s := range read.Sites() {
+		if s.Rules != "" {
+			rules, err := ReadRules(e.beside(s.Rules), SiteScope(read))
+			gather(err)
+			e.SiteRules = append(e.SiteRules, rules...)
+		}
+		for _, name := range s.Pages {
+			pages, err := ReadPages(e.beside(name), s.Canonical)
+			gather(err)
+			e.Pages = append(e.Pages, pages...)
+		}
+		if len(s.Pages) > 0 && e.Pages == nil {
+			e.Pages = []web.URL{} // somebody says that there are none
+		}
 	}
 	for name, v := range read.Vantages {
 		if v.Trust != "" {

@@ -73,10 +73,6 @@ func sceneOf(p *plan.Plan, t Typed) (*planScene, error) {
 	b := &planScene{plan: p, loose: Zone{Origin: "."}, told: p.Told(t.Rows),
 		scene: Scene{Endpoints: map[netip.AddrPort]*Endpoint{}}, who: map[netip.Addr][]string{}}
 	e := p.Estate
-	b.site = e.Site.Addresses
-	if len(b.site) == 0 {
-		b.site = []netip.Addr{siteStandIn}
-	}
 	for _, z := range p.Zones {
 		if err := b.zone(z.Name, t); err != nil {
 			return nil, err
@@ -89,16 +85,20 @@ func sceneOf(p *plan.Plan, t Typed) (*planScene, error) {
 			b.addresses(h, addresses)
 		}
 	}
-	for _, h := range e.Site.Also {
-		place(h, b.site)
+	for _, s := range e.Sites() {
+		for _, h := range s.Also {
+			place(h, siteHome(s))
+		}
+		place(s.Alias, siteHome(s))
 	}
-	place(e.Site.Alias, b.site)
 	for _, c := range e.Carriers {
 		place(c.Alias, aliasHome(c))
 	}
-	for _, h := range e.Site.Hosts {
-		if e.DomainOf(h) == nil || len(e.Site.Addresses) == 0 && e.Site.Alias.IsZero() {
-			place(h, b.site)
+	for _, s := range e.Sites() {
+		for _, h := range s.Hosts {
+			if e.DomainOf(h) == nil || len(s.Addresses) == 0 && s.Alias.IsZero() {
+				place(h, siteHome(s))
+			}
 		}
 	}
 	b.outsiders = b.outside()
@@ -123,7 +123,6 @@ type planScene struct {
 	plan      *plan.Plan
 	told      predict.Typed
 	scene     Scene
-	site      []netip.Addr
 	zones     []Zone
 	loose     Zone // records of names outside the estate's zones
 	outsiders []web.Host
@@ -168,6 +167,14 @@ func (b *planScene) zone(name string, t Typed) error {
 	return nil
 }
 
+// siteHome gives the addresses of a site; one that nobody knows has a stand-in.
+func siteHome(s *estate.Site) []netip.Addr {
+	if len(s.Addresses) == 0 {
+		return []netip.Addr{siteStandIn}
+	}
+	return s.Addresses
+}
+
 // homeOf gives the addresses at which an alias ends.
 func (b *planScene) homeOf(alias string) []netip.Addr {
 	alias = strings.TrimSuffix(alias, ".")
@@ -176,8 +183,10 @@ func (b *planScene) homeOf(alias string) []netip.Addr {
 			return aliasHome(c)
 		}
 	}
-	if b.plan.Estate.Site.Alias.String() == alias {
-		return b.site
+	for _, s := range b.plan.Estate.Sites() {
+		if s.Alias.String() == alias {
+			return siteHome(s)
+		}
 	}
 	return []netip.Addr{outsideStandIn}
 }
@@ -269,8 +278,14 @@ func (b *planScene) endpoints() {
 		put(c.Name, aliasHome(c), c.TLS, b.certified(c))
 	}
 	for _, c := range b.plan.Certificates {
-		if c.Domain == "" {
-			put(predict.SiteName, b.site, true, c.Names)
+		if c.Domain != "" {
+			continue
+		}
+		for _, s := range b.plan.Estate.Sites() {
+			if h, err := web.ParseHost(c.Names[0]); err == nil && (slices.Contains(s.Hosts, h) ||
+				slices.Contains(s.Also, h)) {
+				put(predict.SiteName, siteHome(s), true, c.Names)
+			}
 		}
 	}
 	for a, names := range who {

@@ -82,8 +82,9 @@ func (p *Player) wasTold(who []string, u web.URL) bool {
 	state := p.told.Load().State
 	return slices.ContainsFunc(who, func(name string) bool {
 		if name == predict.SiteName {
-			return slices.Contains(p.plan.Estate.Site.Also, u.Host()) &&
-				state.Redirects(name, u.Host().String(), p.plan.Estate.Canonical.Host.String())
+			s := p.plan.Estate.SiteOf(u.Host())
+			return s != nil && slices.Contains(s.Also, u.Host()) &&
+				state.Redirects(name, u.Host().String(), s.Canonical.Host.String())
 		}
 		return state.WasTold(name, u)
 	})

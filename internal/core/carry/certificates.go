@@ -50,19 +50,20 @@ func Certificates(w *predict.Prediction) []Certificate {
 			}
 		}
 	}
-	site := Certificate{Carrier: predict.SiteName, When: string(estate.Before),
-		Issuer: w.Estate.Site.Issuer}
-	for _, h := range slices.Concat(w.Estate.Site.Hosts, w.Estate.Site.Also) {
-		if d := w.Estate.DomainOf(h); d != nil && d.Served[h] != nil && d.Through[h] == nil &&
-			w.Means(d.Name) {
-			continue // its carrier holds it
+	for _, s := range w.Estate.Sites() {
+		site := Certificate{Carrier: predict.SiteName, When: string(estate.Before), Issuer: s.Issuer}
+		for _, h := range slices.Concat(s.Hosts, s.Also) {
+			if d := w.Estate.DomainOf(h); d != nil && d.Served[h] != nil && d.Through[h] == nil &&
+				w.Means(d.Name) {
+				continue // its carrier holds it
+			}
+			site.Names = append(site.Names, h.String())
 		}
-		site.Names = append(site.Names, h.String())
+		if len(site.Names) > 0 {
+			all = append(all, site)
+		}
 	}
-	if len(site.Names) == 0 {
-		return all
-	}
-	return append(all, site)
+	return all
 }
 
 // holders gives those who must hold a certificate for a host: its carrier, and what is behind that
@@ -124,8 +125,10 @@ func WithIssuers(
 		carrier := e.Carrier(c.Carrier)
 		if carrier != nil && c.Issuer == "" {
 			c.Issuer = carrier.Issuer
-			if carrier == e.Site.Carrier {
-				c.Issuer = cmp.Or(c.Issuer, e.Site.Issuer)
+			for _, s := range e.Sites() {
+				if carrier == s.Carrier {
+					c.Issuer = cmp.Or(c.Issuer, s.Issuer)
+				}
 			}
 		}
 		for _, name := range c.Names {

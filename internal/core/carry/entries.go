@@ -804,19 +804,21 @@ func points(c *estate.Carrier, hosts []web.Host) []expect.Point {
 // siteEntries gives what the site itself has to do: lead its other names to the canonical host.
 func siteEntries(e *estate.Estate) Carried {
 	k := Carried{Name: predict.SiteName, By: SiteKind, Hosts: []string{}, Entries: []act.Entry{}}
-	for _, h := range e.Site.Hosts {
-		k.Hosts = append(k.Hosts, h.String())
-	}
-	for _, h := range e.Site.Also {
-		k.Entries = append(
-			k.Entries,
-			act.Entry{Action: act.Add, Kind: world.Primary, Domain: h.String(),
-				Reasons: []act.Reason{{Why: act.AlsoAnswers}}, Check: lookAt(h),
-				Fields: []act.Field{
-					{Name: "primary", Value: e.Canonical.Host.String()},
-					{Name: "redirected to it", Value: h.String()},
-				}},
-		)
+	for _, s := range e.Sites() {
+		for _, h := range s.Hosts {
+			k.Hosts = append(k.Hosts, h.String())
+		}
+		for _, h := range s.Also {
+			k.Entries = append(
+				k.Entries,
+				act.Entry{Action: act.Add, Kind: world.Primary, Domain: h.String(),
+					Reasons: []act.Reason{{Why: act.AlsoAnswers}}, Check: lookAt(h),
+					Fields: []act.Field{
+						{Name: "primary", Value: s.Canonical.Host.String()},
+						{Name: "redirected to it", Value: h.String()},
+					}},
+			)
+		}
 	}
 	return k
 }

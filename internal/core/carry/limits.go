@@ -153,6 +153,9 @@ func (l *limits) edge(d *estate.Domain, h web.Host, c *estate.Carrier) {
 			})
 	}
 	site := l.web.Estate.Site.Addresses
+	if of := l.web.Estate.SiteOf(h); of != nil {
+		site = of.Addresses
+	}
 	if (c.BehindSite || d.Through[h] == c && c.Behind == "") && c.IsAll(site) &&
 		len(d.OriginOf(h.String())) == 0 {
 		l.Find(finding.ProviderBound, h.String(), fact.OriginIsEdge{Carrier: c.Name, Host: h.String()})

@@ -573,10 +573,10 @@ func (b *builder) served(d *Domain, h web.Host, n *Node, byLabel map[string]*Car
 	case c != nil && c.By.Row().PassesOn:
 		d.Through[h] = c
 		b.siteBehind(n, c)
-	case named && c != nil && c != b.estate.Site.Carrier:
+	case named && c != nil && c != b.estate.SiteOf(h).Carrier:
 		b.fail(n, fact.SiteServesItself{Host: h.String(), Carrier: c.Name})
 	}
-	if b.estate.Site.Carrier != nil {
-		d.Served[h] = b.estate.Site.Carrier
+	if by := b.estate.SiteOf(h).Carrier; by != nil {
+		d.Served[h] = by
 	}
 }

@@ -42,6 +42,9 @@ var estateKeys = []Key{
 		"webmaster@northmoor.example",
 	},
 	{"", "site", "site", nil, "", "{hosts: [www.northmoor.example]}"},
+	{"", "further-sites", "list of further sites", nil, "",
+		`[{canonical: "https://tickets.northmoor.example", addresses: [203.0.113.11]}]`},
+	{"", "elsewhere", "list of hosts", nil, "", `["https://www.sister.example"]`},
 	{
 		"",
 		"carriers",

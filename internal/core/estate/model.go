@@ -20,6 +20,8 @@ type Estate struct {
 	Canonical web.Door
 	Contact   string
 	Site      Site
+	Further   []Site     // more canonical sites, to which some domains lead
+	Elsewhere []web.Host // hosts of sites that are nobody's business here
 	Carriers  []*Carrier
 	Domains   []*Domain
 	Rules     string // file, relative to the estate file; "" for none
@@ -33,12 +35,46 @@ type Estate struct {
 	byName map[web.Host]*Domain
 }
 
-// Serves reports whether the site itself serves a host.
-func (e *Estate) Serves(h web.Host) bool { return slices.Contains(e.Site.Hosts, h) }
+// Sites gives the canonical site, and the further ones.
+func (e *Estate) Sites() []*Site {
+	first := e.Site
+	first.Canonical = e.Canonical
+	all := []*Site{&first}
+	for i := range e.Further {
+		all = append(all, &e.Further[i])
+	}
+	return all
+}
+
+// SiteOf gives the site that serves a host or is reachable there too; nil where none is.
+func (e *Estate) SiteOf(h web.Host) *Site {
+	if slices.Contains(e.Site.Hosts, h) || slices.Contains(e.Site.Also, h) {
+		return e.Sites()[0]
+	}
+	for i := range e.Further {
+		if s := &e.Further[i]; slices.Contains(s.Hosts, h) || slices.Contains(s.Also, h) {
+			return s
+		}
+	}
+	return nil
+}
+
+// IsCanonical reports whether a door is where everything, or some domains, should arrive.
+func (e *Estate) IsCanonical(d web.Door) bool {
+	return d == e.Canonical ||
+		slices.ContainsFunc(e.Further, func(s Site) bool { return d == s.Canonical })
+}
+
+// Serves reports whether a site itself serves a host.
+func (e *Estate) Serves(h web.Host) bool {
+	return slices.Contains(e.Site.Hosts, h) ||
+		slices.ContainsFunc(e.Further, func(s Site) bool { return slices.Contains(s.Hosts, h) })
+}
 
 // Holds reports whether a host belongs to the estate: a name of a domain, or one of the site's.
 func (e *Estate) Holds(h web.Host) bool {
-	if e.Serves(h) || slices.Contains(e.Site.Also, h) || h == e.Site.Alias {
+	if e.SiteOf(h) != nil || h == e.Site.Alias ||
+		slices.ContainsFunc(e.Further, func(s Site) bool { return h == s.Alias }) {
 		return true
 	}
 	return e.DomainOf(h) != nil

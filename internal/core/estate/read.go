@@ -34,18 +34,21 @@ type builder struct {
 	claimed  map[web.Host]string // host to who claims it
 	behind   map[*Carrier]*Node
 
-	siteCarrier *Node
-	undecided   bool // who carries what may be left open
+	siteCarrier  *Node
+	siteCarriers []siteCarrier // of further sites
+	undecided    bool          // who carries what may be left open
 }
 
 func (b *builder) estateFile(root *Node) {
 	e := b.estate
-	var canonical, site, carriers, defaults, domains *Node
+	var canonical, site, further, carriers, defaults, domains *Node
 	keep := func(to **Node) func(*Node) { return func(n *Node) { *to = n } }
 	b.mapping(root, "the estate file",
 		field{"canonical", keep(&canonical)},
 		field{"contact", func(n *Node) { e.Contact = b.text(n, "contact") }},
 		field{"site", keep(&site)},
+		field{"further-sites", keep(&further)},
+		field{"elsewhere", b.elsewhere},
 		field{"carriers", keep(&carriers)},
 		field{"defaults", keep(&defaults)},
 		field{"domains", keep(&domains)},
@@ -70,8 +73,11 @@ func (b *builder) estateFile(root *Node) {
 		}
 		return
 	}
-	b.canonical(root, canonical)
+	b.estate.Canonical = b.canonical(root, canonical)
 	b.site(site)
+	if further != nil && further.Kind != Empty {
+		b.list(further, "further-sites", b.furtherSite)
+	}
 	b.carriers(carriers)
 	b.serveSite()
 	b.checkBehind()

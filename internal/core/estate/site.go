@@ -49,6 +49,7 @@ var siteKeys = []Key{
 
 // Site is the canonical site and where it lives.
 type Site struct {
+	Canonical web.Door   // of a further one; of the first it is the estate's
 	Hosts     []web.Host // what the site itself serves
 	Also      []web.Host // other names at which the same site is reachable
 	Addresses []netip.Addr
@@ -59,13 +60,13 @@ type Site struct {
 	Issuer    string
 }
 
-func (b *builder) canonical(root, n *Node) {
+func (b *builder) canonical(root, n *Node) web.Door {
 	if n == nil {
 		b.fail(
 			root,
 			fact.NoCanonical{},
 		)
-		return
+		return web.Door{}
 	}
 	u, err := web.ParseURL(b.text(n, "canonical"))
 	switch {
@@ -82,25 +83,62 @@ func (b *builder) canonical(root, n *Node) {
 	default:
 		if _, err := web.ParseHost(u.Host().String()); err != nil {
 			b.fail(n, fact.CanonicalNoHost{})
-			return
+			return web.Door{}
 		}
-		b.estate.Canonical = u.Door()
+		return u.Door()
 	}
+	return web.Door{}
+}
+
+// furtherSite reads a further canonical site: its canonical door, and the keys of site.
+func (b *builder) furtherSite(n *Node) {
+	if n.Kind != Mapping {
+		b.fail(n, fact.FurtherShape{})
+		return
+	}
+	canonical := &Node{}
+	rest := *n
+	rest.Entries = nil
+	for _, e := range n.Entries {
+		if e.Key.Text == "canonical" {
+			canonical = e.Value
+			continue
+		}
+		rest.Entries = append(rest.Entries, e)
+	}
+	s := Site{}
+	if canonical.Kind == Empty && canonical.Line == 0 {
+		b.fail(n, fact.FurtherShape{})
+		return
+	}
+	s.Canonical = b.canonical(n, canonical)
+	b.siteKeys(&rest, &s, s.Canonical.Host, "further-sites")
+	b.estate.Further = append(b.estate.Further, s)
 }
 
 func (b *builder) site(n *Node) {
-	s := &b.estate.Site
+	b.siteKeys(n, &b.estate.Site, b.estate.Canonical.Host, "site")
+}
+
+// siteKeys reads the keys of a site whose canonical host is known.
+func (b *builder) siteKeys(n *Node, s *Site, c web.Host, what string) {
 	var hosts, alias *Node
 	b.mapping(
 		n,
 		"site",
-		field{"carrier", func(n *Node) { b.siteCarrier = n }},
+		field{"carrier", func(n *Node) {
+			if s == &b.estate.Site {
+				b.siteCarrier = n
+				return
+			}
+			b.siteCarriers = append(b.siteCarriers, siteCarrier{len(b.estate.Further), n})
+		}},
 		field{"hosts", func(n *Node) { hosts = n; s.Hosts = b.hosts(n, "site.hosts") }},
 		field{
 			"also",
 			func(n *Node) {
 				s.Also = b.hosts(n, "site.also")
-				b.claimAll(n, s.Also, "site.also")
+				b.claimAll(n, s.Also, what+".also")
 			},
 		},
 		field{"addresses", func(n *Node) { s.Addresses = b.addresses(n, "site.addresses") }},
@@ -109,14 +147,13 @@ func (b *builder) site(n *Node) {
 		field{"rules", func(n *Node) { s.Rules = b.text(n, "site.rules") }},
 		field{"issuer", func(n *Node) { s.Issuer = b.text(n, "site.issuer") }},
 	)
-	c := b.estate.Canonical.Host
 	if hosts == nil && !c.IsZero() {
 		s.Hosts = []web.Host{c}
 	}
 	if hosts != nil && !c.IsZero() && !slices.Contains(s.Hosts, c) {
 		b.fail(hosts, fact.SiteWithoutCanonical{Host: c.String()})
 	}
-	b.claimAll(hosts, s.Hosts, "site.hosts")
+	b.claimAll(hosts, s.Hosts, what+".hosts")
 	if !s.Alias.IsZero() && slices.Contains(s.Hosts, s.Alias) {
 		b.fail(
 			alias,
@@ -128,26 +165,37 @@ func (b *builder) site(n *Node) {
 // serveSite finds who serves the site, and takes its addresses and alias for the site's, which may
 // not be others.
 func (b *builder) serveSite() {
-	if b.siteCarrier == nil {
-		return
+	if b.siteCarrier != nil {
+		b.serve(&b.estate.Site, b.siteCarrier)
 	}
-	c := b.findCarrier(b.siteCarrier, b.text(b.siteCarrier, "site.carrier"))
+	for _, s := range b.siteCarriers {
+		b.serve(&b.estate.Further[s.site], s.at)
+	}
+}
+
+// siteCarrier is who serves a further site.
+type siteCarrier struct {
+	site int
+	at   *Node
+}
+
+func (b *builder) serve(s *Site, at *Node) {
+	c := b.findCarrier(at, b.text(at, "site.carrier"))
 	if c == nil {
 		return
 	}
 	if !c.By.Row().Serves {
-		b.fail(b.siteCarrier,
+		b.fail(at,
 			fact.CarrierNoSite{Carrier: c.Name, Title: c.By.Row().Title,
 				Kinds: kindsThat(func(r Row) bool { return r.Serves })})
 		return
 	}
-	s := &b.estate.Site
 	others := !s.Alias.IsZero() && s.Alias != c.Alias ||
 		slices.ContainsFunc(s.Addresses, func(a netip.Addr) bool {
 			return !slices.Contains(c.Addresses, a)
 		})
 	if others {
-		b.fail(b.siteCarrier,
+		b.fail(at,
 			fact.SiteTwoPlaces{Carrier: c.Name})
 	}
 	s.Carrier, s.Addresses, s.Alias = c, c.Addresses, c.Alias
@@ -177,14 +225,18 @@ func (b *builder) claim(n *Node, h web.Host, by string) {
 // SiteAt reports whether the site is at a carrier: somebody says so, or it is at its addresses, its
 // alias, or a name beside that.
 func (e *Estate) SiteAt(c *Carrier) bool {
-	if e.Site.Carrier == c || !c.Alias.IsZero() && e.Site.Alias == c.Alias ||
-		slices.ContainsFunc(e.Site.Addresses, func(a netip.Addr) bool {
+	return slices.ContainsFunc(e.Sites(), func(s *Site) bool { return s.at(c) })
+}
+
+func (s *Site) at(c *Carrier) bool {
+	if s.Carrier == c || !c.Alias.IsZero() && s.Alias == c.Alias ||
+		slices.ContainsFunc(s.Addresses, func(a netip.Addr) bool {
 			return slices.Contains(c.Addresses, a)
 		}) {
 		return true
 	}
 	home, known := c.Alias.Apex()
-	return known && slices.ContainsFunc(e.Site.Also, func(h web.Host) bool {
+	return known && slices.ContainsFunc(s.Also, func(h web.Host) bool {
 		apex, ok := h.Apex()
 		return ok && apex == home
 	})
@@ -201,4 +253,21 @@ func (b *builder) siteBehind(n *Node, c *Carrier) {
 		n,
 		fact.SiteBehindNowhere{Carrier: c.Name},
 	)
+}
+
+// elsewhere reads the sites that are nobody's business here: hosts, or URLs of which the host
+// counts.
+func (b *builder) elsewhere(n *Node) {
+	b.list(n, "elsewhere", func(i *Node) {
+		text := b.text(i, "elsewhere")
+		h, err := web.ParseHost(text)
+		if u, urlErr := web.ParseURL(text); urlErr == nil {
+			h, err = u.Host(), nil
+		}
+		if err != nil {
+			b.fail(i, fact.ElsewhereShape{})
+			return
+		}
+		b.estate.Elsewhere = append(b.estate.Elsewhere, h)
+	})
 }

@@ -2,9 +2,11 @@ package fact
 
 // Facts about the estate file.
 type (
-	Mistyped      struct{ Meant string }
-	EndingUnknown struct{ Ending string }
-	CarriersShape struct {
+	FurtherShape   struct{}
+	ElsewhereShape struct{}
+	Mistyped       struct{ Meant string }
+	EndingUnknown  struct{ Ending string }
+	CarriersShape  struct {
 		Kind string
 	}
 	CarrierTwice    struct{}

@@ -323,7 +323,7 @@ func loosely(path string) string { return strings.ToLower(strings.TrimSuffix(pat
 // place follows a URL to its end.
 func (c *coverer) place(u web.URL) place {
 	first := c.door(u.Door())
-	if !c.web.Forwards(u.Door()) && u.Door() != c.web.Estate.Canonical {
+	if !c.web.Forwards(u.Door()) && !c.web.Estate.IsCanonical(u.Door()) {
 		return place{fate: Outside, by: ByNobody}
 	}
 	way := chain.Follow(context.Background(), c, chain.Ask{URL: u}, chain.Asked)
@@ -344,11 +344,11 @@ func (c *coverer) place(u web.URL) place {
 		p.fate = Broken
 	case last.Status >= 400:
 		p.fate = Missing
-	case p.arrival.Door() != c.web.Estate.Canonical && c.door(p.arrival.Door()).Does == predict.Frames:
+	case !c.web.Estate.IsCanonical(p.arrival.Door()) && c.door(p.arrival.Door()).Does == predict.Frames:
 		p.fate = Broken // a page of the carrier's own
 	case !root && c.isHome(p.arrival):
 		p.fate = AtHome
-	case p.arrival.Door() == c.web.Estate.Canonical && c.web.KnowsPages():
+	case c.web.Estate.IsCanonical(p.arrival.Door()) && c.web.KnowsPages():
 		p.fate = OwnPage
 	default:
 		p.fate = Unchecked
@@ -361,7 +361,7 @@ func (c *coverer) place(u web.URL) place {
 
 // isHome reports whether a URL is the home page of the site.
 func (c *coverer) isHome(u web.URL) bool {
-	return u.Door() == c.web.Estate.Canonical && u.Path() == "/"
+	return c.web.Estate.IsCanonical(u.Door()) && u.Path() == "/"
 }
 
 // by says what takes a URL at its door, and the rule where one does.

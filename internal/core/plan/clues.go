@@ -15,8 +15,10 @@ import (
 // Clues gives what estate and survey know about who answers, for finding the cause of a fault.
 func (p *Plan) Clues() chain.Clues {
 	places := map[netip.Addr]chain.Place{}
-	for _, a := range p.Estate.Site.Addresses {
-		places[a] = chain.Place{Carrier: "the site", Kind: "site"}
+	for _, s := range p.Estate.Sites() {
+		for _, a := range s.Addresses {
+			places[a] = chain.Place{Carrier: "the site", Kind: "site"}
+		}
 	}
 	for _, c := range p.Estate.Carriers {
 		for _, a := range c.Addresses {

@@ -1220,13 +1220,13 @@ func (pl *player) awaited(
 // siteToo looks whether the site was told to lead its other names to the canonical host.
 func (pl *player) siteToo() {
 	told := pl.world.At(predict.SiteName)
-	for _, h := range pl.plan.Estate.Site.Also {
-		if told.Primaries[h.String()] != pl.plan.Estate.Canonical.Host.String() {
-			pl.find(finding.New(
-				finding.BeyondCarrier,
-				h.String(),
-				fact.SiteUntold{Host: h.String(), Canonical: pl.plan.Estate.Canonical.Host.String()},
-			))
+	for _, s := range pl.plan.Estate.Sites() {
+		canonical := s.Canonical.Host.String()
+		for _, h := range s.Also {
+			if told.Primaries[h.String()] != canonical {
+				pl.find(finding.New(finding.BeyondCarrier, h.String(),
+					fact.SiteUntold{Host: h.String(), Canonical: canonical}))
+			}
 		}
 	}
 }

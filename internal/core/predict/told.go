@@ -84,8 +84,9 @@ func (w *Prediction) planned(domain *estate.Domain, h web.Host) string {
 
 // alsoUntold reports whether the site is to redirect another of its names, and nobody told it so.
 func (w *Prediction) alsoUntold(t Typed, h web.Host) bool {
-	return slices.Contains(w.Estate.Site.Also, h) &&
-		!t.State.Redirects(SiteName, h.String(), w.Estate.Canonical.Host.String())
+	s := w.Estate.SiteOf(h)
+	return s != nil && slices.Contains(s.Also, h) &&
+		!t.State.Redirects(SiteName, h.String(), s.Canonical.Host.String())
 }
 
 func untoldAt(t Typed, carrier string, h web.Host) string {

@@ -51,7 +51,10 @@ func New(in Input) *Prediction {
 		w.only = func(*estate.Domain) bool { return true }
 	}
 	if in.Pages != nil {
-		w.pages = map[string]bool{in.Estate.Canonical.URL("/", "").Key(): true}
+		w.pages = map[string]bool{}
+		for _, s := range in.Estate.Sites() {
+			w.pages[s.Canonical.URL("/", "").Key()] = true
+		}
 		for _, u := range in.Pages {
 			w.pages[u.Key()] = true
 		}
@@ -187,9 +190,17 @@ func (w *Prediction) intended(d web.Door, domain *estate.Domain) Treatment {
 func (w *Prediction) siteDoor(d web.Door, domain *estate.Domain) Treatment {
 	door := Treatment{Door: d, Asked: d, Carrier: SiteName, Domain: domain, Does: ToSite,
 		Exempt: w.exempt(d), Status: 301,
-		Canonical: w.Estate.Canonical, Home: w.Estate.Canonical.URL("/", ""), Fallback: estate.SamePath}
-	if d == w.Estate.Canonical {
-		door.Does, door.Rules, door.Status, door.pages = Serves, w.site, w.Estate.Policy.Status, w.pages
+		Canonical: w.Estate.Canonical, Fallback: estate.SamePath}
+	s := w.Estate.SiteOf(d.Host)
+	if s != nil {
+		door.Canonical = s.Canonical
+	}
+	door.Home = door.Canonical.URL("/", "")
+	if d == door.Canonical {
+		door.Does, door.Rules, door.Status = Serves, w.site, w.Estate.Policy.Status
+		if d == w.Estate.Canonical || s != nil && len(s.Pages) > 0 {
+			door.pages = w.pages
+		}
 	}
 	return door
 }
@@ -204,7 +215,7 @@ func (w *Prediction) exempt(d web.Door) []string {
 // IsSite reports whether the site itself answers at a host: it serves it, or is reachable there
 // too.
 func (w *Prediction) IsSite(h web.Host) bool {
-	return w.Estate.Serves(h) || slices.Contains(w.Estate.Site.Also, h)
+	return w.Estate.SiteOf(h) != nil
 }
 
 // Carrier returns who carries the doors of a host, nil where nobody does or the domain is left as
@@ -264,7 +275,7 @@ func (w *Prediction) Goal(u web.URL) chain.Goal {
 
 // Forwards reports whether a door of the estate should forward: all do but the canonical one.
 func (w *Prediction) Forwards(d web.Door) bool {
-	return d.Port == 0 && d != w.Estate.Canonical && (w.Carrier(d.Host) != nil || w.IsSite(d.Host))
+	return d.Port == 0 && !w.Estate.IsCanonical(d) && (w.Carrier(d.Host) != nil || w.IsSite(d.Host))
 }
 
 // KnowsPages reports whether it is known which pages of the site exist.
@@ -306,9 +317,11 @@ func (w *Prediction) listDoors() {
 			add(h)
 		}
 	}
-	for _, h := range slices.Concat(w.Estate.Site.Hosts, w.Estate.Site.Also) {
-		if w.Means(h) {
-			add(h)
+	for _, s := range w.Estate.Sites() {
+		for _, h := range slices.Concat(s.Hosts, s.Also) {
+			if w.Means(h) {
+				add(h)
+			}
 		}
 	}
 }

@@ -594,7 +594,6 @@ func (v *prover) guess(s state) map[string]string {
 
 // siteRules follows the site's own redirects.
 func (v *prover) siteRules() {
-	d := v.world.Estate.Canonical
 	for _, e := range v.onSite() {
 		if !v.asks(e.Rule).meant {
 			continue
@@ -602,6 +601,10 @@ func (v *prover) siteRules() {
 		v.names.effort.share()
 		v.fund(mostStates)
 		v.failed = 0
+		d := v.world.Estate.Canonical
+		if s := v.world.Estate.SiteOf(e.Rule.Old.Host); s != nil {
+			d = s.Canonical
+		}
 		v.from(e.Rule, d, func(o outcome) { v.end(o, e.Rule, []web.Door{d}, 0) })
 		v.cutShort(hop{door: d, what: v.place(e.Rule), rule: e.Rule})
 	}

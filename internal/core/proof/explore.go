@@ -169,13 +169,15 @@ func newExplorer(w *predict.Prediction) *explorer {
 	return x
 }
 
-// onSite gives the redirects of the canonical site itself.
+// onSite gives the redirects of the canonical sites themselves.
 func (x *explorer) onSite() []rule.Entry {
-	d := x.world.Estate.Canonical
-	if p := x.door(d); p.Does == predict.Serves {
-		return p.Rules.All(d)
+	var all []rule.Entry
+	for _, s := range x.world.Estate.Sites() {
+		if p := x.door(s.Canonical); p.Does == predict.Serves {
+			all = append(all, p.Rules.All(s.Canonical)...)
+		}
 	}
-	return nil
+	return all
 }
 
 func (x *explorer) door(d web.Door) predict.Treatment {
@@ -271,7 +273,7 @@ func (x *explorer) site(s state, d predict.Treatment, met []rule.Part, emit func
 		}
 		end := ""
 		if path, known := literal(r.path); known && len(s.hops) > 0 {
-			u := x.world.Estate.Canonical.URL(path, "")
+			u := s.door.URL(path, "")
 			if a := x.world.Answer(context.Background(), chain.Ask{URL: u}); a.Status >= 400 {
 				end = "dead-end"
 			}

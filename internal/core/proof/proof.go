@@ -113,11 +113,11 @@ type Pages struct {
 func (v *prover) pages() {
 	p := &v.proof.Pages
 	p.Known = v.world.KnowsPages()
-	site := v.world.Estate.Canonical
+	isSite := v.world.Estate.IsCanonical
 	for _, r := range v.world.Rules.Rules() {
 		to := r.New.Door
 		if r.Status == rule.Gone || !v.asks(r).meant ||
-			len(r.New.Host) == 0 && !to.IsZero() && to != site {
+			len(r.New.Host) == 0 && !to.IsZero() && !isSite(to) {
 			continue
 		}
 		if _, exact := literal(r.New.Parts); !exact || len(r.New.Host) > 0 {
@@ -127,7 +127,7 @@ func (v *prover) pages() {
 		}
 	}
 	for _, d := range v.world.Domains() {
-		if d.Fallback == estate.SamePath && d.LeadsTo.Door() == site {
+		if d.Fallback == estate.SamePath && isSite(d.LeadsTo.Door()) {
 			p.SamePath++
 		}
 	}
@@ -225,7 +225,7 @@ func verdictOf(findings []finding.Finding) Verdict {
 func (v *prover) ties() {
 	ties := v.world.Rules.Ties()
 	if p := v.door(v.world.Estate.Canonical); p.Does == predict.Serves {
-		ties = append(ties, p.Rules.Ties()...)
+		ties = append(ties, p.Rules.Ties()...) // one table has the rules of all sites
 	}
 	for _, t := range ties {
 		if !v.asks(t.First).meant {
@@ -467,9 +467,11 @@ func (v *prover) rooted(r *rule.Rule, cut []web.Door) []web.Door {
 // ends reports whether a rule leads to the site for good, whatever its captures take.
 func (v *prover) ends(r *rule.Rule) bool {
 	to := r.New.Door
-	return len(r.New.Host) == 0 && (to.IsZero() || to == v.world.Estate.Canonical) &&
-		len(v.ofSite) == 0 &&
-		v.door(v.world.Estate.Canonical).Does == predict.Serves
+	if to.IsZero() {
+		to = v.world.Estate.Canonical
+	}
+	return len(r.New.Host) == 0 && v.world.Estate.IsCanonical(to) && len(v.ofSite) == 0 &&
+		v.door(to).Does == predict.Serves
 }
 
 // known reports whether a rule leads to one page of which it is known whether it exists.

@@ -83,8 +83,12 @@ func (w *World) issuer(carrier string) string {
 	switch {
 	case c == nil:
 		return ""
-	case c.Issuer == "" && c == w.estate.Site.Carrier:
-		return w.estate.Site.Issuer
+	case c.Issuer == "":
+		for _, s := range w.estate.Sites() {
+			if c == s.Carrier {
+				return s.Issuer
+			}
+		}
 	}
 	return c.Issuer
 }

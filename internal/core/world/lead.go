@@ -259,7 +259,9 @@ func placesOf(e *estate.Estate) places {
 	for _, c := range e.Carriers {
 		add(c.Name, c.Addresses, c.Alias)
 	}
-	add(SiteName, e.Site.Addresses, e.Site.Alias)
+	for _, s := range e.Sites() {
+		add(SiteName, s.Addresses, s.Alias)
+	}
 	return p
 }
 

@@ -417,7 +417,7 @@ func listed(text string) []string {
 // it serves.
 func (w *World) Knows(carrier string, h web.Host) bool {
 	if carrier == SiteName {
-		return w.estate.Serves(h) || slices.Contains(w.estate.Site.Also, h)
+		return w.estate.SiteOf(h) != nil
 	}
 	t, host := w.told[carrier], h.String()
 	if t == nil {

@@ -31,9 +31,11 @@ type requirement struct {
 // requirementsOf works out what the plan needs in a zone: doors, what is wanted, and what says that
 // there is no mail.
 func requirementsOf(s Sight) (required []requirement, notes []act.Note) {
-	site := &estate.Carrier{Name: predict.SiteName, Addresses: s.estate.Site.Addresses,
-		Alias: s.estate.Site.Alias}
+	site := &estate.Carrier{Name: predict.SiteName}
 	for _, h := range s.domain.Hosts() {
+		if of := s.estate.SiteOf(h); of != nil {
+			site = &estate.Carrier{Name: predict.SiteName, Addresses: of.Addresses, Alias: of.Alias}
+		}
 		c := cmp.Or(s.domain.Carry[h], s.domain.Served[h], site)
 		if through := s.domain.Through[h]; through != nil {
 			c = through
@@ -167,7 +169,8 @@ func (s Sight) originOf(c *estate.Carrier, h web.Host) []record.Set {
 		addresses, alias = b.Addresses, b.Alias
 	case c.BehindSite,
 		slices.ContainsFunc(s.domain.Hosts(), func(h web.Host) bool { return s.domain.Through[h] == c }):
-		addresses, alias = s.estate.Site.Addresses, s.estate.Site.Alias
+		of := cmp.Or(s.estate.SiteOf(h), s.estate.Sites()[0])
+		addresses, alias = of.Addresses, of.Alias
 		if own := s.domain.OriginOf(h.String()); len(own) > 0 && c.IsAll(addresses) {
 			addresses, alias = nil, web.Host{}
 			for _, v := range own {
