@@ -132,9 +132,10 @@ func (p *program) runAudit(
 		Started:   p.now().UTC().Truncate(time.Millisecond),
 		Chains:    []chain.Chain{},
 	}
-	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards,
-		Exempt: made.Exempt,
-		Clues:  cluesOf(ctx, made, w)}
+	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Elsewhere: made.Elsewhere,
+		Forwards: made.Forwards,
+		Exempt:   made.Exempt,
+		Clues:    cluesOf(ctx, made, w)}
 	progress := p.progress("auditing", len(asks), "URLs")
 	defer progress.done()
 	var tally chain.Tally

@@ -136,9 +136,10 @@ func (p *program) runAwait(
 
 // awaiter asks from a vantage what a plan waits for.
 func awaiter(made *plan.Plan, w *live.Client) *live.Asker {
-	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards,
-		Exempt: made.Exempt,
-		Clues:  cluesOf(context.Background(), made, w)}
+	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Elsewhere: made.Elsewhere,
+		Forwards: made.Forwards,
+		Exempt:   made.Exempt,
+		Clues:    cluesOf(context.Background(), made, w)}
 	return &live.Asker{
 		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true}, Judge: judge, Goals: made.Goal,
 		Afresh: true,

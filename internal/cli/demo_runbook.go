@@ -37,8 +37,9 @@ func (p *program) playRunbook(ctx context.Context, made *plan.Plan, scene stage.
 		defer w.Close()
 		return book.Proceed(ctx, &live.Asker{
 			Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true},
-			Judge:    chain.Judge{Now: clock, Estate: made.Estate.Holds, Forwards: made.Forwards},
-			Goals:    made.Goal,
+			Judge: chain.Judge{Now: clock, Estate: made.Estate.Holds, Elsewhere: made.Elsewhere,
+				Forwards: made.Forwards},
+			Goals: made.Goal,
 		}, clock)
 	}
 	tried := 0

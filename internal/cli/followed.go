@@ -347,9 +347,10 @@ func (p *program) follow(
 ) error {
 	w := who.first()
 	w.Share()
-	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards,
-		Exempt: made.Exempt,
-		Clues:  made.Clues()}
+	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Elsewhere: made.Elsewhere,
+		Forwards: made.Forwards,
+		Exempt:   made.Exempt,
+		Clues:    made.Clues()}
 	meter := p.progress("following", list.total, "old URLs")
 	defer meter.done()
 	ctx, cancel := context.WithCancelCause(ctx)

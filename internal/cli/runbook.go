@@ -365,7 +365,8 @@ func (p *program) proceedAt(
 func (p *program) asker(made *plan.Plan, w *live.Client) *live.Asker {
 	return &live.Asker{
 		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true},
-		Judge:    chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards},
-		Goals:    made.Goal,
+		Judge: chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Elsewhere: made.Elsewhere,
+			Forwards: made.Forwards},
+		Goals: made.Goal,
 	}
 }

@@ -182,6 +182,9 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 		if d.State == estate.Leave {
 			hosts = nil // no door of it is followed; its records may lead to what moves
 		}
+		for i := range hosts {
+			hosts[i] = hosts[i].Typed()
+		}
 		subject := live.Subject{
 			Name:      d.Name,
 			Hosts:     hosts,

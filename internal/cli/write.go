@@ -194,7 +194,7 @@ func (p *program) saidServer(
 		for _, h := range d.Hosts() {
 			if c := predicted.Estate.Holder(d.Carry[h]); c != nil && c.Name == carrier &&
 				len(c.Addresses) > 0 {
-				points += fmt.Sprintf(" --point %s=%s", h, c.Addresses[0])
+				points += fmt.Sprintf(" --point %s=%s", h.Typed(), c.Addresses[0])
 			}
 		}
 		if points != "" {

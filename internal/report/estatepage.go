@@ -132,6 +132,8 @@ func keySchema(k estate.Key) map[string]any {
 			each(listOf(text))}}
 	case k.Name == "needed":
 		s = each(map[string]any{"oneOf": []any{text, ref("needed")}})
+	case k.Name == "further-sites":
+		s = listOf(map[string]any{"type": "object", "required": []any{"canonical"}})
 	case k.Type == "list of wanted":
 		s = listOf(ref("wanted"))
 	case k.Type == "site" || k.Type == "policy" || k.Type == "registry":

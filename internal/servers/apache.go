@@ -2,6 +2,7 @@ package servers
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -271,7 +272,11 @@ func (a *apacheText) serverFile() []byte {
 	)
 	a.unknownHosts(&b)
 	domain := ""
-	for _, k := range a.blocks {
+	blocks := slices.Clone(a.blocks)
+	slices.SortStableFunc(blocks, func(x, y block) int { // the first that fits takes a name
+		return cmp.Compare(wild(x.names), wild(y.names))
+	})
+	for _, k := range blocks {
 		if name := k.Domain.Name.Unicode(); name != domain {
 			domain = name
 			fmt.Fprintf(&b, "\n# %s\n", commentSafe(name))
@@ -308,6 +313,14 @@ func (a *apacheText) unknownHosts(b *bytes.Buffer) {
 	}
 }
 
+// wild gives 1 where names hold a wildcard, else 0.
+func wild(names []string) int {
+	if slices.ContainsFunc(names, func(n string) bool { return strings.HasPrefix(n, "*.") }) {
+		return 1
+	}
+	return 0
+}
+
 func (a *apacheText) certificate(k block) string {
 	at := strings.TrimSuffix(a.options.Certificates, "/") + "/" + k.Domain.Name.String()
 	return fmt.Sprintf(
@@ -322,9 +335,13 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 	if k.Scheme == web.HTTPS {
 		listens = a.options.HTTPS
 	}
-	fmt.Fprintf(b, "<VirtualHost %s>\n    ServerName %s\n", strings.Join(listens, " "), k.names[0])
-	if len(k.names) > 1 {
-		fmt.Fprintf(b, "    ServerAlias %s\n", strings.Join(k.names[1:], " "))
+	names := k.names
+	if below, star := strings.CutPrefix(names[0], "*."); star { // a wildcard can only be an alias
+		names = append([]string{"any-other-name." + below}, names...)
+	}
+	fmt.Fprintf(b, "<VirtualHost %s>\n    ServerName %s\n", strings.Join(listens, " "), names[0])
+	if len(names) > 1 {
+		fmt.Fprintf(b, "    ServerAlias %s\n", strings.Join(names[1:], " "))
 	}
 	if k.Scheme == web.HTTPS {
 		fmt.Fprint(b, a.certificate(k))

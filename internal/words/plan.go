@@ -217,6 +217,11 @@ var plan = []sentence{
 		"redirects $Path, where certificate authorities look for a token.",
 		"Add $Path to policy.exempt, or prove the names by DNS and write certificate: before."),
 	phrase[fact.NoSuchPrimary]("$Carrier has no host $Host to lead others to"),
+	of[fact.StarOneByOne]("$Carrier takes hosts one by one, and cannot answer for all names at $Host.",
+		"Give $Host to a server of your own, or list the hosts that people type."),
+	of[fact.StarUnproved]("$Carrier gets its certificates only once names lead there, and a certificate "+
+		"for $Host is issued by a proof in DNS alone (RFC 8555 section 7.1.3).",
+		"Write certificate: before at $Carrier, or list the hosts that people type."),
 	by(func(f fact.PinnedCertificate) (says, do string) {
 		says = "The TLSA record at $Name pins the certificate of $Host, which moves to a carrier with " +
 			"another one."

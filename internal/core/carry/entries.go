@@ -280,7 +280,7 @@ func cannot(c *estate.Carrier) []fact.Sentence {
 }
 
 func lookAt(h web.Host) expect.Expectation {
-	return expect.Expectation{Kind: expect.Doors, Name: h.String()}
+	return expect.Expectation{Kind: expect.Doors, Name: h.Typed().String()}
 }
 
 // forwardEntries gives the line of a form for each host: the complete destination, permanent,
@@ -795,7 +795,7 @@ func points(c *estate.Carrier, hosts []web.Host) []expect.Point {
 	var all []expect.Point
 	for _, h := range hosts {
 		if len(c.Addresses) > 0 {
-			all = append(all, expect.Point{Host: h.String(), Address: c.Addresses[0].String()})
+			all = append(all, expect.Point{Host: h.Typed().String(), Address: c.Addresses[0].String()})
 		}
 	}
 	return all

@@ -21,6 +21,7 @@ func Limits(w *predict.Prediction) (act.Found, map[web.Door]bool) {
 		for _, h := range d.Hosts() {
 			if c := d.Carry[h]; c != nil {
 				l.host(d, h, c)
+				l.star(h, c)
 			}
 			if c := d.Served[h]; c != nil && d.Through[h] == nil {
 				l.site(d, h, c)
@@ -39,6 +40,25 @@ func Limits(w *predict.Prediction) (act.Found, map[web.Door]bool) {
 			map[string]any{"by": string(s.carrier.By)})
 	}
 	return l.Found, l.beyond
+}
+
+// star adds a finding where a wildcard is to be carried by somebody who takes names one by one, or
+// who cannot prove it to its issuer before it points there (RFC 8555 section 7.1.3).
+func (l *limits) star(h web.Host, c *estate.Carrier) {
+	if !h.IsStar() {
+		return
+	}
+	var facts fact.Facts
+	switch {
+	case !c.By.Row().Configured:
+		facts = fact.StarOneByOne{Host: h.String(), Carrier: c.Name}
+	case c.TLS && c.Certificate == estate.After:
+		facts = fact.StarUnproved{Host: h.String(), Carrier: c.Name}
+	default:
+		return
+	}
+	doors := web.Doors(h.Typed())
+	l.at(c, h, h.String(), facts, doors[:]...)
 }
 
 // limits gathers what carriers cannot do.

@@ -201,7 +201,8 @@ func (v *judging) hsts(at int, last *Answer) {
 	}
 	door := last.URL.Door()
 	if _, isAddress := door.Host.Address(); isAddress || // RFC 6797 section 8.1.1
-		v.judge.Forwards != nil && v.judge.Forwards(door) {
+		v.judge.Forwards != nil && v.judge.Forwards(door) ||
+		v.judge.Elsewhere != nil && v.judge.Elsewhere(door.Host) {
 		return
 	}
 	text := ""

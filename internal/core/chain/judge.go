@@ -26,9 +26,11 @@ func (w Goal) known() bool { return !w.Target.IsZero() || w.Gone }
 
 // Judge reads chains. Its fields are what it needs to know of the world.
 type Judge struct {
-	Now      time.Time             // certificates are judged at this time
-	Estate   func(web.Host) bool   // whether a host belongs to the estate; nil: no estate
-	Forwards func(d web.Door) bool // whether a door of the estate should forward; nil: no estate
+	Now    time.Time           // certificates are judged at this time
+	Estate func(web.Host) bool // whether a host belongs to the estate; nil: no estate
+	// hosts of sites about which nothing is to be said; nil: there are none
+	Elsewhere func(web.Host) bool
+	Forwards  func(d web.Door) bool // whether a door of the estate should forward; nil: no estate
 	// whether a URL is planned not to be redirected; nil: nobody planned anything
 	Exempt func(web.URL) bool
 	Clues  Clues // what else is known, for causes; the zero value: nothing

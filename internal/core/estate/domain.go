@@ -216,6 +216,14 @@ func (d *Domain) Hosts() []web.Host {
 	return slices.DeleteFunc(all, func(h web.Host) bool { return d.NeededBy(h) != "" })
 }
 
+// Star gives the wildcard of a domain that redirects; the zero value where none does.
+func (d *Domain) Star() web.Host {
+	if star := d.Name.Star(); slices.Contains(d.Further, star) {
+		return star
+	}
+	return web.Host{}
+}
+
 // domainDefaults is what holds for every domain that does not say otherwise.
 type domainDefaults struct {
 	carrier string  // who carries the doors
@@ -361,6 +369,13 @@ func (b *builder) domain(n *Node) {
 		return
 	}
 	d.LeadsTo = b.leadsTo(to.leadsTo)
+	if to.leadsTo == nil { // the domain of a further site leads there
+		for _, s := range b.estate.Further {
+			if home, ok := s.Canonical.Host.Apex(); ok && home == d.Name {
+				d.LeadsTo = s.Canonical.URL("/", "")
+			}
+		}
+	}
 	b.further(d, to.hosts)
 	b.needed(d, to.needed)
 	b.origin(d, to.origin)
@@ -442,6 +457,9 @@ func (b *builder) further(d *Domain, n *Node) {
 		label := b.text(i, "a further host")
 		label = strings.TrimSuffix(strings.TrimSuffix(label, "."), "."+d.Name.String())
 		h, err := d.Name.Child(label)
+		if label == "*" {
+			h, err = d.Name.Star(), nil
+		}
 		switch {
 		case err != nil || label == "":
 			b.fail(i, fact.HostOutside{Domain: d.Name.String()})

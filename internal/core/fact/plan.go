@@ -159,6 +159,8 @@ type (
 		Servers, Own []string
 	}
 	OriginIsEdge      struct{ Carrier, Host string }
+	StarOneByOne      struct{ Host, Carrier string }
+	StarUnproved      struct{ Host, Carrier string }
 	PinnedCertificate struct {
 		Host, Name string
 		For        time.Duration // the TTL

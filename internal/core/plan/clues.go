@@ -76,6 +76,14 @@ func leadsTo(seen *survey.Domain, h web.Host, c *estate.Carrier) bool {
 	})
 }
 
+// Elsewhere reports whether a host is nobody's business here: it is outside the estate, or of a
+// domain that is left as it is.
+func (p *Plan) Elsewhere(h web.Host) bool {
+	d := p.Estate.DomainOf(h)
+	return !p.Estate.Holds(h) || slices.Contains(p.Estate.Elsewhere, h) ||
+		d != nil && d.State == estate.Leave && !p.Estate.Serves(h)
+}
+
 // wasBefore reports whether a survey saw a host at an address from which the plan leads it away.
 func (p *Plan) wasBefore(h web.Host, a netip.Addr) bool {
 	d := p.Estate.DomainOf(h)

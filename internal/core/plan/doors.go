@@ -241,7 +241,7 @@ func (p *Plan) Asks(rules bool) []ToAsk {
 	}
 	for _, d := range earlierOf(p.input, p.Web) {
 		for _, h := range d.Hosts() {
-			for _, door := range web.Doors(h) {
+			for _, door := range web.Doors(h.Typed()) {
 				asks = append(asks, ToAsk{chain.Probes(door)[chain.Root], chain.Root})
 			}
 		}

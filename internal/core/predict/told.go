@@ -76,7 +76,7 @@ func (w *Prediction) meet(t Typed, d web.Door) (met Treatment, untold string) {
 
 // planned gives who is to be met at a host of a domain.
 func (w *Prediction) planned(domain *estate.Domain, h web.Host) string {
-	if c := cmp.Or(domain.Through[h], domain.Carry[h], domain.Served[h]); c != nil {
+	if c := cmp.Or(domain.Through[h], w.Carrier(h), domain.Served[h]); c != nil {
 		return c.Name
 	}
 	return SiteName

@@ -225,7 +225,15 @@ func (w *Prediction) Carrier(h web.Host) *estate.Carrier {
 	if d == nil || d.State == estate.Leave {
 		return nil
 	}
-	return d.Carry[h]
+	if c, named := d.Carry[h]; named || h == d.Name {
+		return c
+	}
+	star := d.Star()
+	if star.IsZero() || d.NeededBy(h) != "" || d.Served[h] != nil || w.Estate.Serves(h) ||
+		w.typed != nil && len(w.typed.State.Types(h.String())) > 0 {
+		return nil // it has records of its own
+	}
+	return d.Carry[star]
 }
 
 // through returns the edge in front of a host that the site serves, nil where there is none.
@@ -314,7 +322,7 @@ func (w *Prediction) listDoors() {
 	}
 	for _, d := range w.Domains() {
 		for _, h := range d.Hosts() {
-			add(h)
+			add(h.Typed())
 		}
 	}
 	for _, s := range w.Estate.Sites() {

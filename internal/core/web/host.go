@@ -200,6 +200,21 @@ func IsEnding(label string) bool {
 // WWW returns the host www below this one.
 func (h Host) WWW() Host { return Host{"www." + h.name} }
 
+// Star returns the wildcard below a domain (RFC 4592), which stands for every name there that has
+// no records of its own. It is a name of records and certificates, and none that visitors type.
+func (h Host) Star() Host { return Host{"*." + h.name} }
+
+// IsStar reports whether a host is a wildcard.
+func (h Host) IsStar() bool { return strings.HasPrefix(h.name, "*.") }
+
+// Typed returns the host itself, or for a wildcard a made-up name that it stands for.
+func (h Host) Typed() Host {
+	if below, is := strings.CutPrefix(h.name, "*."); is {
+		return Host{"any-other-name." + below}
+	}
+	return h
+}
+
 // Parent returns the name without its first label; the zero value for a single label.
 func (h Host) Parent() Host {
 	_, rest, _ := strings.Cut(h.name, ".")

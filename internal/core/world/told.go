@@ -333,7 +333,12 @@ func (w *World) leave(name string, to []string) {
 // Certified reports whether a carrier holds a certificate for a host, or was told to get one.
 func (w *World) Certified(carrier, host string) bool {
 	t := w.told[carrier]
-	return t != nil && (t.Certificates[host] || t.Had[host])
+	if t == nil {
+		return false
+	}
+	_, below, _ := strings.Cut(host, ".")
+	star := "*." + below // it covers one label (RFC 6125 section 6.4.3)
+	return t.Certificates[host] || t.Had[host] || t.Certificates[star] || t.Had[star]
 }
 
 // certified notes for which hosts a certificate is to be had. Where names are proved by DNS, each
@@ -418,6 +423,10 @@ func listed(text string) []string {
 func (w *World) Knows(carrier string, h web.Host) bool {
 	if carrier == SiteName {
 		return w.estate.SiteOf(h) != nil
+	}
+	if d := w.estate.DomainOf(h); d != nil && !h.IsStar() && !d.Star().IsZero() &&
+		w.Knows(carrier, d.Star()) && !slices.Contains(d.Hosts(), h) {
+		return true
 	}
 	t, host := w.told[carrier], h.String()
 	if t == nil {
