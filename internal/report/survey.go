@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -211,17 +212,24 @@ func domainBlocks(d survey.Domain, now time.Time) []doc.Block {
 		blocks = append(blocks, servers)
 	}
 	t := doc.Table{
-		Sheet: "records",
-		Head:  []string{"name", "TTL", "type", "value"},
-		More:  doc.Command("--format json") + " has them all",
+		Head: []string{"name", "TTL", "type", "value"},
+		More: doc.Command("--format csv") + " has them all",
 	}
+	// a row each, whole, with those of all domains below each other
+	all := doc.Data{Sheet: "records", Goes: true,
+		Head: []string{"domain", "name", "TTL in seconds", "type", "value"}}
 	for _, set := range d.Records {
 		for _, value := range set.Values {
 			t.Rows = append(t.Rows,
 				doc.Cells(set.Name, fmt.Sprintf("%d s", set.TTL), set.Type, wording.Cut(value, 200)))
+			all.Rows = append(all.Rows,
+				[]string{d.Name, set.Name, strconv.Itoa(set.TTL), set.Type, value})
 		}
 	}
-	if len(t.Rows) > 0 {
+	if len(all.Rows) == 0 {
+		all.Rows = [][]string{{d.Name, "", "", "", "nothing seen"}}
+	}
+	if blocks = append(blocks, all); len(t.Rows) > 0 {
 		blocks = append(blocks, t)
 	}
 	held := doc.List{}

@@ -43,6 +43,7 @@ func Make(in Known, seen Surveys, domains []*estate.Domain) Made {
 	both.rounds = roundsOf(all, both)
 	zones := slices.Concat(all, guests)
 	crew.Each(len(zones), func(i int) { zones[i].finish(in, both) })
+	askedBefore(in, zones, domains)
 	for _, k := range guests {
 		if k.zone.changed() {
 			all = append(all, k)

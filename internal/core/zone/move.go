@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
@@ -411,11 +412,27 @@ func (s Sight) unsure(c record.Change) bool {
 		c.Action == record.Came && s.earlier.Misses(c.Name, c.Type) {
 		return true
 	}
-	if s.isHost(c.Name) {
-		return false // asked about in every survey
+	if s.isHost(c.Name) || s.isWanted(c.Name) {
+		// asked about in every survey, since it is in the estate file
+		return c.Action == record.Came && s.earlier.Partial && !askedThen(s.earlier, c.Name)
 	}
 	return c.Action == record.Went && s.seen.Partial && !s.earlier.Partial ||
 		c.Action == record.Came && s.earlier.Partial && !s.seen.Partial
+}
+
+func (s Sight) isWanted(name string) bool {
+	return slices.ContainsFunc(s.domain.Wanted, func(w estate.Wanted) bool { return w.Name == name })
+}
+
+// askedThen reports whether an earlier survey asked about a name: it showed something there, or
+// looked at its doors, or could not see it. Apex and www are asked about always.
+func askedThen(d *survey.Domain, name string) bool {
+	return name == d.Name || name == "www."+d.Name ||
+		slices.ContainsFunc(d.Records, func(set record.Set) bool { return set.Name == name }) ||
+		slices.ContainsFunc(d.Missed, func(m survey.Missed) bool { return m.Name == name }) ||
+		slices.ContainsFunc(d.Chains, func(c chain.Chain) bool {
+			return c.Entry.Host().String() == name
+		})
 }
 
 // isPlanned reports whether a change that was seen is one that the plan wants: it leads to what is
@@ -424,6 +441,12 @@ func isPlanned(s Sight, required []requirement, c record.Change) bool {
 	isDoor := func(n requirement) bool { return n.Name == c.Name && !n.host.IsZero() }
 	if record.LeadsBrowsers(c.Type) && slices.ContainsFunc(required, isDoor) {
 		return true // what differs at a door is said by the changes themselves
+	}
+	if n := s.neededAs(c.Name); n != nil && n.To != "" && record.LeadsToAddress(c.Type) &&
+		slices.ContainsFunc(s.have[c.Name], func(set record.Set) bool {
+			return slices.Contains(record.PlainAll(set.Type, set.Values), n.To)
+		}) {
+		return true // somebody says that it is to be there
 	}
 	if c.Type == "NS" && c.Name == s.zone() && len(s.domain.MovesTo()) > 0 {
 		return true
