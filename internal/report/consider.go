@@ -23,9 +23,34 @@ func Considered(c *plan.Considered) doc.Doc {
 		Title: "Choices of " + c.About + ", side by side",
 		Blocks: doc.Of(consideredVerdict(c), consideredTable(c),
 			doc.List{Title: "Behind the numbers", Items: consideredLines(c),
-				More: doc.Command("--format md") + " has them all"}),
+				More: doc.Command("--format md") + " has them all"},
+			doc.Heading{Level: 2, Text: "Changes that are counted"}, consideredChanges(c)),
 		Data: c,
 	}
+}
+
+// consideredChanges gives the changes that each choice asks for, with their reasons.
+func consideredChanges(c *plan.Considered) doc.Table {
+	t := doc.Table{Sheet: "changes",
+		Head: []string{"choice", "record", "to do", "why"},
+		More: doc.Command("--format md") + " has them all"}
+	at := map[string]int{} // rows that several choices share
+	for i := range c.Choices {
+		ch := &c.Choices[i]
+		for j := range ch.Typed {
+			typed := &ch.Typed[j]
+			typed.Why = doc.Unmarked(words.Because(typed.Reasons))
+			row := []string{typed.Name + " " + typed.Type, string(typed.Action), typed.Why}
+			key := strings.Join(row, "|")
+			if k, shared := at[key]; shared {
+				t.Rows[k][0].Text = doc.Phrase(t.Rows[k][0].Text.String() + ", " + ch.Name)
+				continue
+			}
+			at[key] = len(t.Rows)
+			t.Rows = append(t.Rows, doc.Cells(append([]string{ch.Name}, row...)...))
+		}
+	}
+	return t
 }
 
 // allArriveAt gives where every choice arrives, "" where they differ.
@@ -123,6 +148,9 @@ func consideredLines(c *plan.Considered) []doc.Text {
 		for _, codes := range order {
 			all = append(all,
 				doc.Phrasef("%s leaves open (%s): %s.", ch.Name, codes, wording.Few(byCodes[codes], 4)))
+		}
+		for _, e := range ch.Errors {
+			all = append(all, doc.Phrasef("%s: %s at %s. %s", ch.Name, e.Code, e.Subject, e.Says))
 		}
 		for _, r := range ch.Remembered {
 			all = append(all, doc.Phrasef("%s: %s.", ch.Name, r))

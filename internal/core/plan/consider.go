@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/fact"
@@ -41,6 +42,26 @@ type Choice struct {
 	Changes int `json:"changes"`
 	Entries int `json:"entries"` // to be typed or done on carriers' pages
 	Faults  int `json:"faults"`  // errors of the plan
+	// why it counts each of them, and each change
+	Errors []ConsideredError  `json:"errors"`
+	Typed  []ConsideredChange `json:"typed"`
+}
+
+// ConsideredError is an error of the plan that comes of a choice.
+type ConsideredError struct {
+	Code    finding.Code  `json:"code"`
+	Subject string        `json:"subject"`
+	Says    fact.Sentence `json:"says"`
+}
+
+// ConsideredChange is a change of a record set that a choice asks for.
+type ConsideredChange struct {
+	Zone    string       `json:"zone"`
+	Name    string       `json:"name"`
+	Type    string       `json:"type"`
+	Action  act.Action   `json:"action"`
+	Reasons []act.Reason `json:"-"`
+	Why     string       `json:"why"` // the reasons in words; whoever shows the choice fills them in
 }
 
 // OpenDoor is a door at which a visitor meets a fault, and the codes of it.
@@ -127,6 +148,8 @@ func choice(name string, p *Plan) Choice {
 		Canonical:  p.Canonical,
 		Doors:      len(p.Doors),
 		Open:       []OpenDoor{},
+		Errors:     []ConsideredError{},
+		Typed:      []ConsideredChange{},
 		Remembered: remembered(p.input.Survey, p.Estate.Canonical),
 	}
 	judge := chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}
@@ -163,10 +186,16 @@ func choice(name string, p *Plan) Choice {
 	for _, z := range p.Zones {
 		if z.Seen == nil {
 			c.Changes += len(z.Records)
+			for _, r := range z.Records {
+				c.Typed = append(c.Typed, ConsideredChange{Zone: z.Name, Name: r.Name, Type: r.Type,
+					Action: act.Add})
+			}
 		}
 		for _, ch := range z.Changes {
 			if ch.Step > 0 {
 				c.Changes++
+				c.Typed = append(c.Typed, ConsideredChange{Zone: z.Name, Name: ch.Name, Type: ch.Type,
+					Action: ch.Action, Reasons: ch.Reasons})
 			}
 		}
 	}
@@ -176,6 +205,7 @@ func choice(name string, p *Plan) Choice {
 	for _, f := range p.Findings {
 		if f.Severity == finding.Error {
 			c.Faults++
+			c.Errors = append(c.Errors, ConsideredError{f.Code, f.Subject, f.Says})
 		}
 	}
 	return c
