@@ -209,7 +209,7 @@ func (w *Client) registration(ctx context.Context, r Registry, domain string) (*
 	base := r.base(domain)
 	if base == "" {
 		return nil,
-			errors.New("no registry is known that could be asked (registration: in the estate file)")
+			errors.New("no registry is known that could be asked (registry: in the estate file)")
 	}
 	u, err := web.ParseURL(strings.TrimSuffix(base, "/") + "/domain/" + domain)
 	if err != nil {
