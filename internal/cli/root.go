@@ -27,6 +27,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/files"
 )
@@ -390,6 +391,7 @@ func (o *output) chainFlag(c *cobra.Command) {
 }
 
 func (o *output) check() error {
+	wording.Uncut(o.format == "json")
 	formats := doc.Formats()
 	if !contains(formats, o.format) {
 		near := ""

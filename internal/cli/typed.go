@@ -5,12 +5,15 @@ import (
 	"fmt"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/core/zone"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 )
@@ -133,8 +136,11 @@ load the file, and most providers import it.`,
 					failures = append(failures, err)
 					continue
 				}
-				text, err := files.ZoneText(z.Name, sets, what,
-					files.Marks{Partial: z.Partial, Remaining: z.Remaining, Missed: z.Missed})
+				marks := files.Marks{Partial: z.Partial, Remaining: z.Remaining, Missed: z.Missed}
+				if !asItIs {
+					throughEdge(made, z, &marks)
+				}
+				text, err := files.ZoneText(z.Name, sets, what, marks)
 				if err != nil {
 					return failed(err)
 				}
@@ -185,4 +191,21 @@ load the file, and most providers import it.`,
 	c.Flags().BoolVar(&force, "force", false,
 		"replace a file that this program did not write or that was edited")
 	return c
+}
+
+// throughEdge marks what has to go through the edge network that holds a zone.
+func throughEdge(made *plan.Plan, z *zone.Zone, marks *files.Marks) {
+	marks.Notes = map[record.Key]string{}
+	for _, t := range made.ThroughEdge(z) {
+		note := "through " + t.Carrier
+		if t.Placeholder {
+			note += "; a placeholder, nothing is behind it"
+		}
+		if t.Unwritten {
+			marks.Beside = append(marks.Beside, fmt.Sprintf("type on its page: %s %s %s, %s",
+				record.Label(t.Name, z.Name), t.Type, strings.Join(t.Values, ", "), note))
+			continue
+		}
+		marks.Notes[record.Key{Name: t.Name, Type: t.Type}] = note
+	}
 }

@@ -145,6 +145,13 @@ func ZoneText(zone string, sets []record.Set, what string, marks Marks) ([]byte,
 	if marks.Remaining {
 		fmt.Fprintln(&b, remainingMark+" seen through a resolver; the zone's own TTLs may be longer.")
 	}
+	if len(marks.Notes)+len(marks.Beside) > 0 {
+		fmt.Fprintln(&b, throughMark+" records marked \"through\" have to go through that network; "+
+			"imported plainly they lead nowhere.")
+	}
+	for _, line := range marks.Beside {
+		fmt.Fprintf(&b, "%s %s\n", throughMark, oneLine(line))
+	}
 	for _, m := range marks.Missed {
 		fmt.Fprintf(&b, "%s %s %s %s: %s\n", missedMark, m.Name, m.Type, oneLine(m.By), oneLine(m.Why))
 	}
@@ -165,7 +172,11 @@ func ZoneText(zone string, sets []record.Set, what string, marks Marks) ([]byte,
 				comment = "; no name server reads it: " // its data is malformed
 			}
 			kind, data := typeText(s.Type, v)
-			fmt.Fprintf(&b, "%s%s.\t%d\tIN\t%s\t%s\n", comment, nameText(s.Name), s.TTL, kind, data)
+			note := ""
+			if n := marks.Notes[record.Key{Name: s.Name, Type: s.Type}]; n != "" {
+				note = " ; " + oneLine(n)
+			}
+			fmt.Fprintf(&b, "%s%s.\t%d\tIN\t%s\t%s%s\n", comment, nameText(s.Name), s.TTL, kind, data, note)
 		}
 	}
 	return b.Bytes(), nil
@@ -219,6 +230,7 @@ const (
 	partialMark   = "; PARTIAL:"
 	remainingMark = "; REMAINING TTLS:"
 	missedMark    = "; UNSEEN:"
+	throughMark   = "; THROUGH THE NETWORK:"
 )
 
 // Marks is what is not known of a zone.
@@ -226,6 +238,10 @@ type Marks struct {
 	Partial   bool            // it was asked about name by name
 	Remaining bool            // its TTLs are what resolvers had left of them
 	Missed    []survey.Missed // what nobody answered about
+	// what has to be known of a set before somebody imports it, by name and type
+	Notes map[record.Key]string
+	// records that no zone file can hold, a line each
+	Beside []string
 }
 
 // oneLine keeps a text on its comment line.

@@ -33,6 +33,16 @@ func Check(e expect.Expectation) (command, says string) {
 		return "upperpath survey --only " + e.Name + " --records", ""
 	case expect.NoDifference:
 		return "upperpath plan", ""
+	case expect.TTLAtMost, expect.TTLAtLeast:
+		command = format("dig +noall +answer %s %s", e.Name, e.Type)
+		if e.Server != "" {
+			command += " @" + e.Server
+		}
+		bound := "at most"
+		if e.Kind == expect.TTLAtLeast {
+			bound = "at least"
+		}
+		return command, format("a TTL of %s %d (the number behind the name)", bound, e.TTL)
 	case expect.Records:
 		command = format("dig +short %s %s", e.Name, e.Type)
 		if e.Server != "" {

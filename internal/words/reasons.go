@@ -73,6 +73,10 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 		return format("Add %s to %s first, or a stranger's site shows there.", r.Name, r.Carrier)
 	},
 	act.IPv6Too: at("Add the IPv6 address of %s too."),
+	act.ClaimAtAlias: func(r act.Reason) string {
+		return format("Claim %s at the provider of %s first: a stranger can take an alias that nobody has "+
+			"claimed. With site.carrier the plan says how.", r.Name, r.Values[0])
+	},
 	act.ClaimFirst: func(r act.Reason) string {
 		return format(
 			"Claim %s at %s first: a stranger can take an alias that nobody has claimed.",

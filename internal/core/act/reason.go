@@ -34,6 +34,7 @@ const (
 	NeverCreated      // Name was never created; it leads to Carrier
 	IPv6Too           // Carrier has IPv6 addresses
 	ClaimFirst        // claim Name at Carrier first
+	ClaimAtAlias      // Name, at the provider of the alias Values[0], where the site lives
 	AddFirst          // add Name to the account Carrier first, which would show a stranger's site
 	BelongsTo         // Values[0] belongs to Carrier
 	BelongsToForm     // and its forwarding there has to be deleted

@@ -183,8 +183,14 @@ func ttlLine(z zone.Zone, do act.Action, ttl int, set record.Set, value, server 
 		Value:  record.Typed(set.Type, value),
 		Dotted: record.Dotted(set.Type, value),
 		Early:  early,
-		Check: expect.Expectation{Kind: expect.Records, Name: set.Name, Type: set.Type, Server: server,
-			Values: set.Values},
+		Check: expect.Expectation{Kind: expect.TTLAtMost, Name: set.Name, Type: set.Type,
+			Server: server, TTL: ttl, Values: set.Values},
+	}
+	if do == act.Raise {
+		l.Check.Kind = expect.TTLAtLeast
+	}
+	if set.Type == record.Alias { // DNS has no such type; what is there is the addresses
+		l.Check.Type, l.Check.Alias = "A", true
 	}
 	return l
 }

@@ -122,6 +122,38 @@ func (p *Plan) file(z *zone.Zone, whole []record.Set, changed bool) ([]record.Se
 	return sets, nil
 }
 
+// Through says of a set of a zone's file that it has to go through an edge network: typed or imported
+// plainly it would lead nowhere, or past the network.
+type Through struct {
+	record.Set
+	Carrier     string
+	Placeholder bool // nothing stands behind it
+	Unwritten   bool // no zone file can hold it: an alias at the apex
+}
+
+// ThroughEdge gives the sets of a zone that have to go through the edge network that holds it.
+func (p *Plan) ThroughEdge(z *zone.Zone) []Through {
+	var all []Through
+	for _, c := range z.Changes {
+		if c.Through == "" || c.Action == act.Remove {
+			continue
+		}
+		t := Through{Set: record.Set{Name: c.Name, Type: c.Type, TTL: c.TTL,
+			Values: zone.Record{Name: c.Name, Type: c.Type, TTL: c.TTL, Values: c.After}.Set().Values},
+			Carrier: c.Through}
+		if c.Action != act.Keep {
+			if len(c.Typed) == 0 {
+				continue // another record of the name brings it
+			}
+			t.Type, t.Values = c.TypedAs, c.Typed
+			t.Placeholder = zone.IsPlaceholder(c.Typed)
+		}
+		t.Unwritten = t.Type == "CNAME" && t.Name == z.Name
+		all = append(all, t)
+	}
+	return all
+}
+
 // heldSet is a set as it stands where the zone is held.
 type heldSet struct {
 	record.Set

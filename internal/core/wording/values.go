@@ -7,7 +7,7 @@ import (
 // Shortly gives values with commas between, cut after 80 characters.
 func Shortly(values []string) string {
 	s := strings.Join(values, ", ")
-	if r := []rune(s); len(r) > 80 {
+	if r := []rune(s); len(r) > 80 && !uncut.Load() {
 		return string(r[:79]) + "…"
 	}
 	return s

@@ -10,6 +10,7 @@ package wording
 import (
 	"fmt"
 	"strings"
+	"sync/atomic"
 	"time"
 	"unicode/utf8"
 )
@@ -111,9 +112,15 @@ func SpanUp(d time.Duration) string {
 	return Count(int((d+24*time.Hour-1)/(24*time.Hour)), "day")
 }
 
+// uncut is whether everything is said, however long.
+var uncut atomic.Bool
+
+// Uncut has everything said in full from now on, or not: what programs read cuts nothing off.
+func Uncut(whole bool) { uncut.Store(whole) }
+
 // Few joins the first of many words with commas, and says how many more there are.
 func Few(all []string, most int) string {
-	if len(all) <= most {
+	if len(all) <= most || uncut.Load() {
 		return strings.Join(all, ", ")
 	}
 	return fmt.Sprintf("%s and %d more", strings.Join(all[:most], ", "), len(all)-most)

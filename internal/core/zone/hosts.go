@@ -273,7 +273,7 @@ func heldAtEdge(s Sight, name string, own []requirement, have []record.Set) []re
 	}
 	for _, n := range own {
 		if set, _ := record.Find(have, name, n.typedAs); len(n.typed) > 0 &&
-			!(isPlaceholder(n.typed) && s.seen.Source == survey.File) &&
+			!(IsPlaceholder(n.typed) && s.seen.Source == survey.File) &&
 			!record.SameMeaning(n.typedAs, set.Values, n.typed) {
 			return nil
 		}
@@ -281,9 +281,9 @@ func heldAtEdge(s Sight, name string, own []requirement, have []record.Set) []re
 	return have
 }
 
-// isPlaceholder reports whether values stand for nothing: the network answers by itself, and
+// IsPlaceholder reports whether values stand for nothing: the network answers by itself, and
 // whatever stands behind it does as well.
-func isPlaceholder(values []string) bool {
+func IsPlaceholder(values []string) bool {
 	return len(values) == 1 && (values[0] == placeholder4 || values[0] == placeholder6)
 }
 

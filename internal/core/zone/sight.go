@@ -8,6 +8,7 @@ import (
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -172,6 +173,9 @@ func (s Sight) today(name string) []act.Reason {
 
 // claim says what a carrier has to be told before a name points to it.
 func claim(name string, c *estate.Carrier) []act.Reason {
+	if c.Name == predict.SiteName && !c.Alias.IsZero() {
+		return []act.Reason{{Why: act.ClaimAtAlias, Name: name, Values: []string{c.Alias.String()}}}
+	}
 	if !c.By.Row().Claims || len(c.Steps) > 0 && c.Steps[0] != estate.Claim {
 		return nil
 	}
