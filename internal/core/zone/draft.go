@@ -46,23 +46,7 @@ type draft struct {
 	touched map[record.Key]bool
 }
 
-// with returns the draft with what a phase proposes. A second change to the same set is joined with
-// the first.
-func (d draft) with(all []proposal) draft {
-	made := draft{touched: map[record.Key]bool{}}
-	for key := range d.touched {
-		made.touched[key] = true
-	}
-	for p := range d.byPhase {
-		made.byPhase[p] = slices.Clone(d.byPhase[p])
-	}
-	for _, p := range all {
-		made.join(p)
-	}
-	return made
-}
-
-// join adds a proposal.
+// join adds a proposal. A second change to the same set is joined with the first.
 func (d *draft) join(p proposal) {
 	if d.touched == nil {
 		d.touched = map[record.Key]bool{}
@@ -105,6 +89,9 @@ func (d *draft) add(phase int, c act.Change) {
 // planned gives the values of a set as the changes so far leave it.
 func (d draft) planned(s Sight, name, kind string) []string {
 	for p := range d.byPhase {
+		if !d.touched[record.Key{Name: name, Type: kind}] {
+			break
+		}
 		for _, c := range d.byPhase[p] {
 			if c.Name == name && c.Type == kind {
 				return Record{c.Name, c.Type, c.TTL, c.After}.Set().Values

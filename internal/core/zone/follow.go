@@ -419,7 +419,8 @@ func untieSenders(s Sight, both *worlds, d draft) found {
 				today[term.Text] = true
 			}
 		}
-		values := slices.Clone(d.with(f.proposals).planned(s, set.Name, "TXT"))
+		// no set comes twice, so that what was proposed here changes none of those to come
+		values := slices.Clone(d.planned(s, set.Name, "TXT"))
 		changed := ""
 		for i, v := range values {
 			f.Findings = append(f.Findings, depending(both, record.Unquote(v), set.Name)...)
