@@ -86,6 +86,7 @@ judged against its plan, as audit --old-urls does.`,
 			l.judge = chain.Judge{Now: who.first().Now()}
 			if known != nil {
 				l.judge.Clues = known.Clues()
+				l.forwards = known.Forwards
 			}
 			if args[0] == "-" && estatePath != "" {
 				l.plan = known
@@ -131,6 +132,7 @@ func (p *program) knows(ctx context.Context, path string) (*plan.Plan, *files.Es
 
 // looking is a look: at what, by whom, judged how.
 type looking struct {
+	forwards func(web.Door) bool // which doors are to forward; nil: nobody says
 	args     []string
 	who      *crowd
 	parallel int
@@ -193,7 +195,7 @@ func (p *program) runLook(ctx context.Context, l looking, out *output) error {
 		}
 	}
 	looked.End = func() ([]finding.Finding, []string) {
-		tally.Disagreements()
+		tally.Disagreements(l.forwards)
 		tally.Together()
 		notes := fact.Texts(tally.Preloading(web.Host{}))
 		if l.origin.IsValid() {

@@ -80,8 +80,13 @@ var destinations = []sentence{
 		"Point it to the site."),
 	of[fact.AllToRoot]("$Host redirects every page to the root of $Root: the path is cut.",
 		"Redirect with the path."),
-	of[fact.AnswersItself]("$Door answers $Status itself instead of redirecting to $Target.",
-		"Redirect $Host to $Target with 301, over http and https."),
+	by(func(f fact.AnswersItself) (says, do string) {
+		says = "$Door answers $Status itself instead of redirecting to $Target."
+		if f.Target == "https://"+f.Host {
+			return says, "Redirect $Door to $Target with 301."
+		}
+		return says, "Redirect $Host to $Target with 301, over http and https."
+	}),
 	of[fact.PathCut]("$Entry cuts the path: $Path arrives at $Arrival instead of $Wanted.",
 		"Redirect with the path."),
 	of[fact.QueryCut]("$From does not pass the query on: ?$Query arrives at $Arrival.",

@@ -191,19 +191,23 @@ func (t *Tally) Preloading(canonical web.Host) []fact.Facts {
 }
 
 // Disagreements adds a finding for each domain whose apex and www both serve pages; for looks
-// without an estate.
-func (t *Tally) Disagreements() {
+// without an estate. forwards tells which doors are to forward, where somebody says; it may be nil.
+func (t *Tally) Disagreements(forwards func(web.Door) bool) {
 	for host, page := range t.serves {
 		www, both := t.serves[host.WWW()]
 		if !both || !host.IsApex() {
 			continue
 		}
+		first, other := page.Door(), www.Door()
+		if forwards != nil && forwards(other) && !forwards(first) {
+			first, other = other, first
+		}
 		t.Add(
 			finding.New(
 				finding.DoorsDisagree,
 				host.String(),
-				fact.TwoSites{Apex: page.String(), Www: www.String(), First: page.Door().String(),
-					Other: www.Door().String()},
+				fact.TwoSites{Apex: page.String(), Www: www.String(), First: first.String(),
+					Other: other.String()},
 			),
 		)
 	}

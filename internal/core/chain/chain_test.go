@@ -351,7 +351,7 @@ func TestDoorsDisagree(t *testing.T) {
 			tally.AddChain(Follow(context.Background(), both, Ask{URL: d.URL("/", "")}, Root))
 		}
 	}
-	tally.Disagreements()
+	tally.Disagreements(nil)
 	require.Len(t, tally.Findings(), 1)
 	assert.Equal(t, finding.DoorsDisagree, tally.Findings()[0].Code)
 	assert.Equal(t, "n.example", tally.Findings()[0].Subject)
