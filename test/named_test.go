@@ -19,8 +19,8 @@ import (
 	"upperpath.example/upperpath/internal/core/estate"
 )
 
-// texts gives every text of the program's source that people may read, joined where it is written in
-// pieces.
+// texts gives every text of the program's source that people may read, joined where it is written
+// in pieces.
 func texts(t *testing.T) []string {
 	var all []string
 	err := filepath.WalkDir("../internal", func(path string, d fs.DirEntry, err error) error {
@@ -91,7 +91,8 @@ func TestEveryKeyAndCommandThatASentenceNamesExists(t *testing.T) {
 	require.Greater(t, len(commands), 15)
 	flags := map[string]string{}
 	for _, c := range commands {
-		own, err := exec.Command(filepath.Join(folder, "upperpath"), strings.Fields(c[1])[0], "--help").Output()
+		own, err := exec.Command(filepath.Join(folder, "upperpath"), strings.Fields(c[1])[0],
+			"--help").Output()
 		require.NoError(t, err, c[1])
 		flags[c[1]] = string(own)
 	}

@@ -247,8 +247,8 @@ func zoneNameOf(path string) string {
 	return h.String()
 }
 
-// cluesOf gives what is known of who answers, for finding the cause of a fault: by every command the
-// same one.
+// cluesOf gives what is known of who answers, for finding the cause of a fault: by every command
+// the same one.
 func cluesOf(ctx context.Context, made *plan.Plan, w *live.Client) chain.Clues {
 	clues := made.Clues()
 	clues.CAA = func(h web.Host) (chain.CAA, bool) { return w.CAA(ctx, h) }

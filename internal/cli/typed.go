@@ -123,15 +123,7 @@ load the file, and most providers import it.`,
 			var ahead []string // zones of which something is typed before they are copied
 			for i := range made.Zones {
 				z := &made.Zones[i]
-				sets, err := made.File(z)
-				what := "as it is after the changes of the plan"
-				if asItIs {
-					sets, err = made.AsItIs(z)
-					what = "as it is, to be copied to other name servers"
-				}
-				if errors.Is(err, plan.ErrUnseen) {
-					err = fmt.Errorf("%w; survey it, or give its file with --zone", err)
-				}
+				sets, what, err := setsOf(made, z, asItIs)
 				if err != nil {
 					failures = append(failures, err)
 					continue
@@ -191,6 +183,22 @@ load the file, and most providers import it.`,
 	c.Flags().BoolVar(&force, "force", false,
 		"replace a file that this program did not write or that was edited")
 	return c
+}
+
+// setsOf gives the records of a zone as they are written, and which state of it that is.
+func setsOf(made *plan.Plan, z *zone.Zone, asItIs bool) (sets []record.Set, what string,
+	err error) {
+	if asItIs {
+		sets, err = made.AsItIs(z)
+		what = "as it is, to be copied to other name servers"
+	} else {
+		sets, err = made.File(z)
+		what = "as it is after the changes of the plan"
+	}
+	if errors.Is(err, plan.ErrUnseen) {
+		err = fmt.Errorf("%w; survey it, or give its file with --zone", err)
+	}
+	return sets, what, err
 }
 
 // throughEdge marks what has to go through the edge network that holds a zone.

@@ -73,7 +73,8 @@ var keys = map[string]string{
 	"site.hosts":     "The hosts that the site itself serves; http redirects to https.",
 	"site.also":      "Other names of the same site, which must redirect too.",
 	"site.addresses": "Where the site lives.",
-	"further-sites": "More canonical sites, to which some domains lead (a brand split): each canonical, " +
+	"further-sites": "More canonical sites, to which some domains lead (a brand split): each " +
+		"canonical, " +
 		"and the keys of site.",
 	"elsewhere":  "Sites that are nobody's business here: rules may lead there.",
 	"as-written": "Names that look mistyped, and are right as they stand.",
@@ -119,7 +120,8 @@ var estateFile = []sentence{
 	bad[fact.FurtherShape]("a further site has no canonical:",
 		"{canonical: \"https://tickets.x.example\", addresses: [203.0.113.11]}",
 		"write scheme and host under canonical:, and the keys of site beside it"),
-	bad[fact.ElsewhereShape]("this is neither a host nor a URL", "a site such as https://www.sister.example",
+	bad[fact.ElsewhereShape]("this is neither a host nor a URL",
+		"a site such as https://www.sister.example",
 		""),
 	bad[fact.Mistyped]("is $Meant meant", "",
 		"if not, list the name under as-written:, and it is not asked again"),

@@ -219,7 +219,8 @@ var plan = []sentence{
 	phrase[fact.NoSuchPrimary]("$Carrier has no host $Host to lead others to"),
 	of[fact.StarOneByOne]("$Carrier takes hosts one by one, and cannot answer for all names at $Host.",
 		"Give $Host to a server of your own, or list the hosts that people type."),
-	of[fact.StarUnproved]("$Carrier gets its certificates only once names lead there, and a certificate "+
+	of[fact.StarUnproved]("$Carrier gets its certificates only once names lead there, and a "+
+		"certificate "+
 		"for $Host is issued by a proof in DNS alone (RFC 8555 section 7.1.3).",
 		"Write certificate: before at $Carrier, or list the hosts that people type."),
 	by(func(f fact.PinnedCertificate) (says, do string) {
@@ -234,7 +235,8 @@ var plan = []sentence{
 					"$Host has at its next carrier.",
 				"Compare them with that certificate before $Host moves."
 		}
-		return says, "Have the next certificate first. Write its TLSA record under wanted:, and the plan " +
+		return says, "Have the next certificate first. Write its TLSA record under wanted:, and the " +
+			"plan " +
 			"adds it beside the present one before the host moves; that takes $For. Or remove the " +
 			"present one that long before, and survey again."
 	}),

@@ -74,7 +74,8 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 	},
 	act.IPv6Too: at("Add the IPv6 address of %s too."),
 	act.ClaimAtAlias: func(r act.Reason) string {
-		return format("Claim %s at the provider of %s first: a stranger can take an alias that nobody has "+
+		return format("Claim %s at the provider of %s first: a stranger can take an alias that "+
+			"nobody has "+
 			"claimed. With site.carrier the plan says how.", r.Name, r.Values[0])
 	},
 	act.ClaimFirst: func(r act.Reason) string {
@@ -163,7 +164,8 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 			"its own.", r.Name)
 	},
 	act.PinsBoth: func(r act.Reason) string {
-		return format("Beside the present certificate of %s it holds the next one, so that both are taken "+
+		return format("Beside the present certificate of %s it holds the next one, so that both are "+
+			"taken "+
 			"while the host moves. Remove the old one afterwards.", r.Name)
 	},
 	act.MailWent: always("Mail went to the web's own address, which changes; from now on it has " +
@@ -174,7 +176,8 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 		return format("It depended on the address of %s, which changes; from now on it names a name of "+
 			"its own.", r.Name)
 	},
-	act.ServiceOwnName: always("The service gets a name of its own with today's address, so that the " +
+	act.ServiceOwnName: always("The service gets a name of its own with today's address, so that " +
+		"the " +
 		"web can move."),
 	act.MailAlias: func(r act.Reason) string {
 		return format(

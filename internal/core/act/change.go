@@ -15,7 +15,8 @@ func ShortLived(c *Change) bool { return c.Step > 0 && c.Raise > 0 }
 // web can move.
 func (c *Change) UntiesMail() bool {
 	return slices.ContainsFunc(c.Reasons, func(r Reason) bool {
-		return slices.Contains([]Why{MailHung, MailWent, MailOwnName, ServiceHung, ServiceOwnName, MailAlias, NameFollowed,
+		return slices.Contains([]Why{MailHung, MailWent, MailOwnName, ServiceHung, ServiceOwnName,
+			MailAlias, NameFollowed,
 			TermFollowed, PinsBoth}, r.Why)
 	})
 }

@@ -270,14 +270,17 @@ func TestASitemapThatNamesOldHosts(t *testing.T) {
 	assert.Empty(t, judge.SitemapFindings(at, nil))
 }
 
-// TestACertificateThatIsComingHasOneStory tells how long a name leads to its platform: what was kept
-// decides until when it is plausible that the certificate is being issued.
+// TestACertificateThatIsComingHasOneStory tells how long a name leads to its platform: what was
+// kept decides until when it is plausible that the certificate is being issued.
 func TestACertificateThatIsComingHasOneStory(t *testing.T) {
 	w := answers{"https://www.a.example/": {Status: 200, Address: "192.0.2.60:443",
 		Aliases: []string{"sites.platform.example"},
 		TLS: &TLS{Names: []string{"*.platform.example"}, Issuer: "CA",
 			Faults: []finding.Code{finding.WrongName}}}}
-	byAddress := func(netip.Addr) (Place, bool) { return Place{Carrier: "plat", Kind: "platform"}, true }
+	byAddress := func(netip.Addr) (Place, bool) {
+		return Place{Carrier: "plat",
+			Kind: "platform"}, true
+	}
 	byAlias := func(name string) (Place, bool) {
 		return Place{Carrier: "plat", Kind: "platform"}, name == "sites.platform.example"
 	}
@@ -289,12 +292,15 @@ func TestACertificateThatIsComingHasOneStory(t *testing.T) {
 		want  finding.Cause
 		says  string
 	}{
-		"known by address":   {Clues{Place: byAddress}, finding.CertificateComing, "is being issued"},
-		"known by alias":     {Clues{Alias: byAlias}, finding.CertificateComing, "is being issued"},
-		"known to nobody":    {Clues{}, finding.CertificateComing, "most likely the one"},
-		"since an hour":      {Clues{Alias: byAlias, Since: since(time.Hour)}, finding.CertificateComing, "2 November 2026 11:00"},
-		"since two days":     {Clues{Alias: byAlias, Since: since(48 * time.Hour)}, finding.HostNotAdded, "was not added"},
-		"by address, as old": {Clues{Place: byAddress, Since: since(48 * time.Hour)}, finding.HostNotAdded, "was not added"},
+		"known by address": {Clues{Place: byAddress}, finding.CertificateComing, "is being issued"},
+		"known by alias":   {Clues{Alias: byAlias}, finding.CertificateComing, "is being issued"},
+		"known to nobody":  {Clues{}, finding.CertificateComing, "most likely the one"},
+		"since an hour": {Clues{Alias: byAlias, Since: since(time.Hour)},
+			finding.CertificateComing, "2 November 2026 11:00"},
+		"since two days": {Clues{Alias: byAlias, Since: since(48 * time.Hour)},
+			finding.HostNotAdded, "was not added"},
+		"by address, as old": {Clues{Place: byAddress, Since: since(48 * time.Hour)},
+			finding.HostNotAdded, "was not added"},
 	} {
 		f := found(went(w, Judge{Now: noon, Clues: c.clues}, "https://www.a.example/", Goal{}),
 			finding.WrongName)

@@ -344,7 +344,8 @@ func (c *coverer) place(u web.URL) place {
 		p.fate = Broken
 	case last.Status >= 400:
 		p.fate = Missing
-	case !c.web.Estate.IsCanonical(p.arrival.Door()) && c.door(p.arrival.Door()).Does == predict.Frames:
+	case !c.web.Estate.IsCanonical(p.arrival.Door()) &&
+		c.door(p.arrival.Door()).Does == predict.Frames:
 		p.fate = Broken // a page of the carrier's own
 	case !root && c.isHome(p.arrival):
 		p.fate = AtHome

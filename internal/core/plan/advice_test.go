@@ -33,9 +33,10 @@ func (w someWeb) Answer(_ context.Context, ask chain.Ask) chain.Answer {
 
 var redirectAdvice = regexp.MustCompile(`(?i)redirect (\S+?),? (?:straight )?to (\S+?)(?:,| with|\.?$|\. )`)
 
-// TestAdviceNeverContradictsTheEstate judges doors that do anything at all, and holds what is advised
-// against what the estate wants: nothing is redirected to itself, away from the canonical site, or to
-// a door that is to forward.
+// TestAdviceNeverContradictsTheEstate judges doors that do anything at all, and holds what is
+// advised
+// against what the estate wants: nothing is redirected to itself, away from the canonical site,
+// or to a door that is to forward.
 func TestAdviceNeverContradictsTheEstate(t *testing.T) {
 	r := rand.New(rand.NewPCG(30, 9))
 	some := 0

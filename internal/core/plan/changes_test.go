@@ -451,7 +451,8 @@ func TestMailNoneStandsInsteadOfWhatSaysLess(t *testing.T) {
 
 func TestOneOfAKindIsKeptAtAName(t *testing.T) {
 	wanted := func(record string) string {
-		return "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, wanted: [" + record +
+		return "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, wanted: [" +
+			record +
 			"]}\n"
 	}
 	for record, there := range map[string]string{
@@ -505,9 +506,11 @@ func TestASignedZoneMovesOnlyWhereTheDSWasLookedFor(t *testing.T) {
 	domain := "domains:\n  - {name: n.example, state: leave}\n" +
 		"  - {name: old.example, name-servers: [ns1.next.example]}\n"
 	signed := "old.example\n@ NS ns1.host.example.\n@ A 192.0.2.7\n" +
-		"@ DNSKEY 257 3 13 mdsswUyr3DPW132mOi8V9xESWE8jTo0dxCjjnopKl+GqJxpVXckHAeF+KkxLbxILfDLUT0rAK9iUzy1L53eKGQ=="
+		"@ DNSKEY 257 3 13 mdsswUyr3DPW132mOi8V9xESWE8jTo0dxCjjnopKl+GqJxpVXckHAeF+" +
+		"KkxLbxILfDLUT0rAK9iUzy1L53eKGQ=="
 	p := planFor(t, domain, seen(t, signed))
-	assert.Contains(t, strings.Join(found(p, "moved-unseen"), "\n"), "nobody saw whether the zone above")
+	assert.Contains(t, strings.Join(found(p, "moved-unseen"), "\n"),
+		"nobody saw whether the zone above")
 	v := seen(t, signed)
 	v.Domains[0].Parent = survey.Parent{Zone: "example", Server: "a.example",
 		Servers: []string{"ns1.host.example"}}
@@ -518,8 +521,10 @@ func TestWhatThePlanAskedForIsNotUnplanned(t *testing.T) {
 	domain := "domains:\n  - {name: n.example, state: leave}\n" +
 		"  - {name: old.example, needed: {shop: {by: the shop, to: shops.host.example}}}\n"
 	before := "old.example\n@ A 192.0.2.7\nwww A 192.0.2.7\n@ MX 10 www.old.example.\n" +
-		"@ TXT \"v=spf1 a:www.old.example -all\"\n_sip._tls SRV 1 1 5061 www.old.example.\nshop A 192.0.2.8"
-	asked := "old.example\n@ A 203.0.113.20\n@ A 203.0.113.21\n@ AAAA 2001:db8::20\nwww A 203.0.113.20\n" +
+		"@ TXT \"v=spf1 a:www.old.example -all\"\n_sip._tls SRV 1 1 5061 www.old.example.\nshop A " +
+		"192.0.2.8"
+	asked := "old.example\n@ A 203.0.113.20\n@ A 203.0.113.21\n@ AAAA 2001:db8::20\nwww A " +
+		"203.0.113.20\n" +
 		"www A 203.0.113.21\nwww AAAA 2001:db8::20\nmail A 192.0.2.7\nsip A 192.0.2.7\n" +
 		"@ MX 10 mail.old.example.\n@ TXT \"v=spf1 ip4:192.0.2.7 -all\"\n" +
 		"_sip._tls SRV 1 1 5061 sip.old.example.\nshop CNAME shops.host.example."
@@ -527,14 +532,17 @@ func TestWhatThePlanAskedForIsNotUnplanned(t *testing.T) {
 	p := planFor(t, domain, seen(t, asked), earlier)
 	assert.Empty(t, found(p, "unplanned-change"))
 	assert.Empty(t, found(p, "record-lost"))
-	p = planFor(t, domain, seen(t, strings.Replace(asked, "ip4:192.0.2.7", "ip4:192.0.2.99", 1)), earlier)
+	p = planFor(t, domain, seen(t, strings.Replace(asked, "ip4:192.0.2.7", "ip4:192.0.2.99", 1)),
+		earlier)
 	assert.Len(t, found(p, "unplanned-change"), 1, "somebody else typed another one")
-	p = planFor(t, domain, seen(t, strings.Replace(asked, "@ MX 10 mail", "@ MX 20 other.example.\n@ MX 10 mail",
+	p = planFor(t, domain, seen(t, strings.Replace(asked, "@ MX 10 mail",
+		"@ MX 20 other.example.\n@ MX 10 mail",
 		1)), earlier)
 	assert.Len(t, found(p, "unplanned-change"), 1)
 
 	// what nobody had asked about before did not come since
-	further := strings.Replace(domain, "{name: old.example,", "{name: old.example, hosts: [archive],", 1)
+	further := strings.Replace(domain, "{name: old.example,",
+		"{name: old.example, hosts: [archive],", 1)
 	partial := func(in *plan.Input) {
 		in.Earlier = seen(t, before)
 		in.Earlier.Domains[0].Partial = true

@@ -15,8 +15,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// splitEstate has a second canonical site, to which a domain leads, and a domain of which every name
-// redirects.
+// splitEstate has a second canonical site, to which a domain leads, and a domain of which every
+// name redirects.
 func splitEstate(t *testing.T, domains string, zones ...string) *plan.Plan {
 	return planEdited(t, "domains:\n  - {name: n.example}\n  - {name: tickets.example}\n"+domains,
 		[2]string{"carriers:", "further-sites: [{canonical: \"https://www.tickets.example\", " +

@@ -122,8 +122,8 @@ func (p *Plan) file(z *zone.Zone, whole []record.Set, changed bool) ([]record.Se
 	return sets, nil
 }
 
-// Through says of a set of a zone's file that it has to go through an edge network: typed or imported
-// plainly it would lead nowhere, or past the network.
+// Through says of a set of a zone's file that it has to go through an edge network: typed or
+// imported plainly it would lead nowhere, or past the network.
 type Through struct {
 	record.Set
 	Carrier     string

@@ -159,7 +159,8 @@ func Refuses(text string) bool {
 // NamesNobody reports whether a record names no sender, whatever it says of all others.
 func NamesNobody(text string) bool {
 	return Is(text) && !slices.ContainsFunc(Terms(text), func(t Term) bool {
-		return t.Name == "redirect" && t.Modifier || !t.Modifier && (t.Name != "all" || t.Qualifier == '+')
+		return t.Name == "redirect" && t.Modifier || !t.Modifier && (t.Name != "all" ||
+			t.Qualifier == '+')
 	})
 }
 

@@ -15,7 +15,8 @@ type Issuance struct {
 	May    []string // the issuers that may
 	Limits []string // of account and method (RFC 8657), as they stand
 	Bars   bool     // nobody may, whoever asks
-	// properties that nobody knows and that have to be known (RFC 8659 section 4.1): they bar everybody
+	// properties that nobody knows and that have to be known (RFC 8659 section 4.1): they bar
+	// everybody
 	Critical []string
 }
 

@@ -282,8 +282,8 @@ func namingOf(set record.Set) naming {
 	return naming{[]string{service}, act.ServiceOwnName}
 }
 
-// untieTargets leads the records of one MX, SRV or NS set that follow a door elsewhere. planned is what
-// the set is to hold, with what somebody asks for: that means what it names then.
+// untieTargets leads the records of one MX, SRV or NS set that follow a door elsewhere. planned
+// is what the set is to hold, with what somebody asks for: that means what it names then.
 func untieTargets(s Sight, both *worlds, set record.Set, planned []string, f *found) {
 	var after []string
 	tied, named, why := "", namingOf(set), act.MailHung
@@ -589,7 +589,8 @@ func besideSPF(values []string) []string {
 func (b *worlds) namedForMail(s Sight, name string) bool {
 	for _, set := range s.seen.Records {
 		for _, v := range set.Values {
-			if !slices.Contains([]string{"MX", "SRV", "NS"}, set.Type) || record.Target(set.Type, v) != name {
+			if !slices.Contains([]string{"MX", "SRV", "NS"}, set.Type) || record.Target(set.Type,
+				v) != name {
 				continue
 			}
 			was, _ := record.Find(s.earlier.Records, set.Name, set.Type)

@@ -163,7 +163,8 @@ func unpin(k *zonePlan) found {
 			}
 			old := record.Normal(set.Type, set.Values)
 			missing := record.Without(record.Normal(set.Type, wanted), old)
-			pinned := fact.PinnedCertificate{Host: door, Name: set.Name, For: time.Duration(set.TTL) * time.Second,
+			pinned := fact.PinnedCertificate{Host: door, Name: set.Name,
+				For:    time.Duration(set.TTL) * time.Second,
 				Wanted: len(wanted) > 0, Several: len(set.Values) > 1}
 			found := finding.New(finding.CertificatePinned, set.Name, pinned)
 			if pinned.Wanted || pinned.Several {
