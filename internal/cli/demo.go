@@ -168,7 +168,7 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	p.chapter(9, "The report")
 	fmt.Fprintf(p.out, "%s was written; the whole took %.1f s.\n", page, time.Since(start).Seconds())
 	p.nextCommands(folder, made)
-	if finding.Worst(after.Findings) != "" {
+	if finding.Worst(after.Findings) == finding.Error {
 		return ended{code: exitFindings}
 	}
 	return nil

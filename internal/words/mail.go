@@ -52,6 +52,8 @@ var mail = []sentence{
 	of[fact.SPFTermFollows]("The SPF record of $Domain allows senders by $Term:q, which follows a "+
 		"web address that changes.",
 		"Untie it before the web moves, as the first changes do: TXT $Value. Then survey again."),
+	of[fact.MailBesideWeb]("Mail for $Domain goes to $Target at $Address, where the web is today. It "+
+		"stays there when the web moves; keep that machine as long as it receives the mail.", ""),
 	of[fact.MailByChance]("Mail for $Domain goes to $Servers by chance: different services with the "+
 		"same preference, $Preference.",
 		"Ask the client which of them receives the mail, and remove the others. A service that is "+

@@ -124,6 +124,9 @@ type (
 		Domain, Target string
 		Untied         []string
 	}
+	MailBesideWeb struct {
+		Domain, Target, Address string
+	}
 	MailByChance struct {
 		Domain     string
 		Servers    []string

@@ -82,6 +82,7 @@ func (in Input) plan(rules bool) *Plan {
 	})
 	take(predicted(p, beyond))
 	take(zones.Found)
+	take(p.policies(state, seen))
 	take(unseenZones(in.Survey, p.Zones))
 	take(act.Found{Findings: carry.DeclaredOtherwise(in.Estate, in.Survey, in.Audited)})
 	take(earlierZones(in, seen, w))

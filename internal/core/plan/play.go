@@ -110,7 +110,6 @@ func (p *Plan) play(t Typed, waits bool) ([]finding.Finding, *world.World) {
 	pl.zonesAfter(true)
 	pl.filed(t.Files)
 	pl.crowded()
-	pl.policies()
 	pl.toldAll()
 	return pl.tally.Findings(), pl.world
 }

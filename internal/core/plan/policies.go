@@ -4,24 +4,28 @@ import (
 	"maps"
 	"slices"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // policies says what receivers take as broken in the mail records that the plan makes: an error. In
 // those that it keeps it is as it was.
-func (pl *player) policies() {
-	for i := range pl.plan.Zones {
-		z := &pl.plan.Zones[i]
-		seen := pl.seen.Last[z.Name]
-		for _, key := range pl.world.Keys(z.Name) {
+func (p *Plan) policies(state *world.World, known zone.Surveys) act.Found {
+	var f act.Found
+	for i := range p.Zones {
+		z := &p.Zones[i]
+		seen := known.Last[z.Name]
+		for _, key := range state.Keys(z.Name) {
 			if key.Type != "TXT" && key.Type != "MX" {
 				continue
 			}
-			set, _ := pl.world.Set(z.Name, key)
+			set, _ := state.Set(z.Name, key)
 			var values []string
 			for _, v := range set {
 				values = append(values, v.Text)
@@ -29,17 +33,18 @@ func (pl *player) policies() {
 			made := seen == nil || slices.ContainsFunc(values, func(v string) bool {
 				return !isThere(seen, key, v)
 			})
-			for _, f := range policyFaults(key, values, pl.world) {
+			for _, one := range policyFaults(key, values, state) {
 				if !made {
 					if z.Guest {
 						continue // nobody asked about it
 					}
-					f = f.As(finding.Warning)
+					one = one.As(finding.Warning)
 				}
-				pl.tally.Add(f)
+				f.Findings = append(f.Findings, one)
 			}
 		}
 	}
+	return f
 }
 
 // policyFaults gives what is wrong with the mail records of a set.

@@ -19,6 +19,7 @@ func (d *Domain) Odd() []fact.Sentence {
 		d.oddTTLs(),
 		d.delegations(),
 		d.signedForNobody(),
+		d.mailBesideWeb(),
 	)
 	for _, w := range d.Wildcards {
 		facts = append(
@@ -97,6 +98,27 @@ func (d *Domain) fewServers() []fact.Facts {
 		return []fact.Facts{fact.OneMachine{Domain: d.Name, Servers: names, Address: addresses[0]}}
 	}
 	return nil
+}
+
+// mailBesideWeb says which machine receives mail at an address of the web, by a name of its own: it
+// stays when the web moves, but not when the machine is given up.
+func (d *Domain) mailBesideWeb() []fact.Facts {
+	var facts []fact.Facts
+	onWeb := slices.Concat(d.Addresses(d.Name), d.Addresses("www."+d.Name))
+	mx, _ := record.Find(d.Records, d.Name, "MX")
+	for _, v := range mx.Values {
+		target := record.Target("MX", v)
+		if target == "" || target == d.Name || target == "www."+d.Name {
+			continue
+		}
+		for _, a := range d.Addresses(target) {
+			if slices.Contains(onWeb, a) {
+				facts = append(facts, fact.MailBesideWeb{Domain: d.Name, Target: target, Address: a})
+				break
+			}
+		}
+	}
+	return facts
 }
 
 // aWeek is a TTL that hinders whoever wants to change something.
