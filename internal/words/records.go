@@ -117,9 +117,8 @@ var recordCodes = map[finding.Code]Meaning{
 			"with another one, so whoever checks TLSA records refuses it.",
 		Meets: "Most browsers take no notice. Mail servers and others that check TLSA records refuse " +
 			"the connection.",
-		Do: "Have the next certificate first, and publish its TLSA record beside the present one for as " +
-			"long as the TTL before the host moves (RFC 7671 section 8). Or remove the present one that " +
-			"long before.",
+		Do: "Have the next certificate first. Publish its TLSA record beside the present one, a TTL " +
+			"before the host moves (RFC 7671 section 8). Or remove the present one that long before.",
 	},
 	finding.DeclaredOtherwise: {
 		Plain: "estate file disagrees with what was seen",
