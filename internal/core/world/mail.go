@@ -92,11 +92,31 @@ func (w *World) Senders(name string) map[string]Result {
 	}
 	named := map[string]bool{"*": true}
 	w.senders(name, named, 0)
+	if w.endsUnseen(text, 0) {
+		delete(named, "*")
+	}
 	all := map[string]Result{}
 	for sender := range named {
 		all[sender] = w.Allows(name, sender)
 	}
 	return all
+}
+
+// endsUnseen reports whether what is said of everybody else stands in a record that nobody has seen.
+func (w *World) endsUnseen(text string, depth int) bool {
+	for _, t := range spf.Terms(text) {
+		if t.Name == "all" && !t.Modifier {
+			return false
+		}
+	}
+	for _, t := range spf.Looked(text) {
+		if t.Name != "redirect" || !t.TakesOver() || depth > mostDepth {
+			continue
+		}
+		next, known := w.policy(t.Domain)
+		return !known || w.endsUnseen(next, depth+1)
+	}
+	return false
 }
 
 // twoPolicies stands for two records where one is allowed (section 4.5): its term is one that
@@ -177,7 +197,7 @@ func (w *World) senders(name string, into map[string]bool, depth int) {
 			into[t.Text] = true // it depends on who sends
 		case t.TakesOver():
 			if _, known := w.policy(t.Domain); !known {
-				into[t.Text] = true
+				into["include:"+t.Domain] = true
 				continue
 			}
 			w.senders(t.Domain, into, depth+1)
@@ -351,7 +371,7 @@ func (w *World) allows(name, sender string, lookups *int, depth int, held bool) 
 func (w *World) allowedBy(text string, known bool, name, sender string, lookups *int, depth int,
 	held bool) Result {
 	switch {
-	case !known && sender == "?"+name:
+	case !known && (sender == "?"+name || sender == "include:"+name):
 		return Pass
 	case !known || text == "":
 		return None
@@ -435,6 +455,7 @@ func (w *World) matches(at string, t spf.Term, sender string, lookups *int, dept
 				result := w.allows(t.Domain, sender, lookups, depth+1, held)
 				return result == Pass, result == Pass, result == Broken
 			}
+			return both(sender == "include:"+t.Domain)
 		}
 	}
 	return both(t.Text == sender)
