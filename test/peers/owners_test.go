@@ -47,7 +47,7 @@ var values = []string{
 	"CERT 1 0 0 AAAA", "DHCID AAAA", "EUI48 00-00-5e-00-53-2a", "EUI64 00-00-5e-ef-10-00-00-2a",
 	"NID 1 1111:2222:3333:4444",
 	"L32 1 192.0.2.1", "L64 1 2001:1db8:1111:2222", "LP 1 l.b.example.",
-	`ISDN "150862028003217" "004"`,
+	`TYPE20 \# 6 053135303836`,
 	`TYPE65280 \# 3 010203`, "TYPE731 \\# 0", "MINFO r.b.example. e.b.example.",
 	"PX 1 x.b.example. y.b.example.",
 	"APL 1:192.0.2.0/24",
