@@ -342,8 +342,8 @@ func (m *master) generate(f masterFile, rest []zoneToken) error {
 	if len(data) == 1 && data[0].quoted {
 		text = data[0].text // the quotes keep its parts together, and are none of the data's
 	}
-	kept := m.owner
-	defer func() { m.owner = kept }()
+	kept, run := m.owner, m.run // the lines of one name go on behind it
+	defer func() { m.owner, m.run = kept, run }()
 	for n := first; n <= last; n += step {
 		owner, ok := numbered(rest[1].text, n)
 		value, okay := numbered(text, n)

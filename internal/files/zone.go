@@ -377,11 +377,8 @@ func fieldsOf(value string) []string {
 // alone, once, and never at the apex (RFC 1034 section 3.6.2); only what signs it may stand beside
 // it (RFC 4034 section 2.5).
 func loads(zone string, s record.Set, value int, besideAlias bool) bool {
-	switch s.Type {
-	case "CNAME":
+	if s.Type == "CNAME" {
 		return s.Name != zone && value == 0
-	case "RRSIG", "NSEC", "NSEC3":
-		return true
 	}
-	return !besideAlias
+	return !besideAlias || record.BesideAlias(s.Type) || s.Type == "TYPE30" // NXT
 }

@@ -198,6 +198,11 @@ func ttlTable(z zone.Zone) doc.Table {
 	sets := map[around][]string{}
 	var order []around
 	for _, t := range z.TTLs {
+		if t.LowerBefore == 0 && slices.ContainsFunc(z.Changes, func(c act.Change) bool {
+			return c.Action == act.Remove && c.Name == t.Name && c.Type == t.Type
+		}) {
+			continue // it goes, and nothing is to be typed before
+		}
 		a := around{t.Seen, t.LowerBefore, t.WaitAfter, t.RaiseTo}
 		if sets[a] == nil {
 			order = append(order, a)

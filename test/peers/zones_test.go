@@ -123,7 +123,7 @@ func anyZone(r *rand.Rand, kinds []string) string {
 	b.WriteString(pick("  NS ns\n", "\tIN NS ns.b.example.\n", "@ NS ns.b.example.\n"))
 	b.WriteString("ns A 192.0.2.1\n")
 	for n := range 2 + r.IntN(12) {
-		switch r.IntN(9) {
+		switch r.IntN(10) {
 		case 0:
 			b.WriteString(pick("$ORIGIN sub.a.example.\n", "$ORIGIN a.example.\n", "$ORIGIN x\n",
 				"$TTL 300\n", "$TTL 2h\n"))
@@ -135,6 +135,8 @@ func anyZone(r *rand.Rand, kinds []string) string {
 		case 2:
 			b.WriteString(fmt.Sprintf("m%d %sMX 10 mail\n  %sMX 20 mail2\n %sTXT \"a;b\" ; c\n", n, middle(),
 				middle(), ttl()))
+		case 8:
+			b.WriteString(fmt.Sprintf("c%d %sCNAME t\nc%[1]d %[2]sKEY 256 3 8 AQMF\n", n, ttl()))
 		case 3:
 			b.WriteString(fmt.Sprintf("p%d %s( TXT\n  \"one\"\n  two ) \n", n, middle()))
 		case 4:

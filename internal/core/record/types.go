@@ -12,6 +12,7 @@ type typeRow struct {
 	leads   bool  // browsers go by it
 	address bool  // who asks for an address meets it
 	signing bool  // it is made by signing the zone, and goes with it
+	beside  bool  // it may stand beside an alias (RFC 2535 section 2.3.5, RFC 4034 section 2.5)
 
 	// How a value is read that somebody shows; none where such records only stay as they are.
 	fields int // 0: read decides
@@ -43,10 +44,13 @@ var types = map[string]typeRow{
 	"DNAME":      {names: []int{0}, refers: true},
 	"DS":         {fields: 4, read: numbers(3), typed: true},
 	"SSHFP":      {fields: 3, read: numbers(2), typed: true},
-	"RRSIG":      {signing: true},
-	"NSEC":       {signing: true},
+	"SIG":        {beside: true},
+	"KEY":        {beside: true},
+	"NXT":        {beside: true},
+	"RRSIG":      {signing: true, beside: true},
+	"NSEC":       {signing: true, beside: true},
 	"DNSKEY":     {signing: true},
-	"NSEC3":      {signing: true},
+	"NSEC3":      {signing: true, beside: true},
 	"NSEC3PARAM": {signing: true},
 	"TLSA":       {fields: 4, read: numbers(3), typed: true},
 	"CDS":        {signing: true},
@@ -66,6 +70,9 @@ func LeadsToAddress(kind string) bool { return types[kind].address }
 
 // IsSigning reports whether a type is made by signing the zone, and goes with it.
 func IsSigning(kind string) bool { return types[kind].signing }
+
+// BesideAlias reports whether a type may stand beside an alias.
+func BesideAlias(kind string) bool { return types[kind].beside }
 
 // NamesAt says which fields of a type's values are names, from 0; -1 stands for the last.
 func NamesAt(kind string) []int { return types[kind].names }

@@ -14,7 +14,7 @@ func (v *judging) aliases() {
 	d := v.domain
 	byName := map[string][]string{}
 	for _, s := range d.Records {
-		if !slices.Contains([]string{"RRSIG", "NSEC", "NSEC3"}, s.Type) {
+		if !record.BesideAlias(s.Type) {
 			byName[s.Name] = append(byName[s.Name], s.Type)
 		}
 	}

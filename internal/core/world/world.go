@@ -604,5 +604,5 @@ func (w *World) Crowds(zone, owner string) []string {
 
 // isSignature reports whether a type is made by signing the zone, and goes with it.
 func isSignature(kind string) bool {
-	return slices.Contains([]string{"RRSIG", "NSEC", "NSEC3", "NSEC3PARAM"}, kind)
+	return record.BesideAlias(kind) || kind == "NSEC3PARAM"
 }
