@@ -102,7 +102,8 @@ func (w *World) Senders(name string) map[string]Result {
 	return all
 }
 
-// endsUnseen reports whether what is said of everybody else stands in a record that nobody has seen.
+// endsUnseen reports whether what is said of everybody else stands in a record that nobody has
+// seen.
 func (w *World) endsUnseen(text string, depth int) bool {
 	for _, t := range spf.Terms(text) {
 		if t.Name == "all" && !t.Modifier {
