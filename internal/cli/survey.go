@@ -199,6 +199,11 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 		for _, w := range d.Wanted {
 			subject.Wanted = append(subject.Wanted, record.Key{Name: w.Name, Type: w.Type})
 		}
+		if star := d.Star(); !star.IsZero() { // the wildcard itself, which no door's name shows
+			for _, kind := range []string{"CNAME", "A", "AAAA"} {
+				subject.Wanted = append(subject.Wanted, record.Key{Name: star.String(), Type: kind})
+			}
+		}
 		for _, n := range d.Needed {
 			for _, kind := range []string{"CNAME", "A", "AAAA"} {
 				subject.Wanted = append(subject.Wanted, record.Key{Name: n.Host.String(), Type: kind})

@@ -43,6 +43,7 @@ func (e *Estate) Slips(root *Node) problem.List {
 	s.servers()
 	for _, m := range s.mentions {
 		if fault := s.ask(m); fault != nil && !s.sure[m.name] {
+			s.sure[m.name] = true // it is asked about once
 			s.questions.Add(problem.Problem{Line: m.at.Line, Column: m.at.Column, Value: m.name,
 				Fault: fault})
 		}
