@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -61,12 +62,32 @@ func TestScripts(t *testing.T) {
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
 			"await":  await,
+			"demo":   demoFolder,
 			"exits":  exits,
 			"schema": conforms,
 			"pause":  pause,
 			"until":  until,
 		},
 	})
+}
+
+// played is the folder that the demo leaves behind, for all scripts that only need it.
+var played = sync.OnceValues(func() (string, error) {
+	dir := filepath.Join(folder, "played")
+	c := exec.Command(filepath.Join(folder, "upperpath"), "demo", "--dir", dir)
+	c.Env = append(os.Environ(), "UPPERPATH_CLOCK="+clock, "TZ=UTC", "TMPDIR="+folder)
+	out, err := c.CombinedOutput()
+	if err != nil {
+		return "", fmt.Errorf("%w: %s", err, out)
+	}
+	return dir, nil
+})
+
+// demo FOLDER gives a script what upperpath demo --dir FOLDER leaves behind.
+func demoFolder(ts *testscript.TestScript, _ bool, args []string) {
+	dir, err := played()
+	ts.Check(err)
+	ts.Check(os.CopyFS(ts.MkAbs(args[0]), os.DirFS(dir)))
 }
 
 // await FILE... waits until the files are there and not empty.
