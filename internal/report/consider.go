@@ -153,7 +153,7 @@ func consideredLines(c *plan.Considered) []doc.Text {
 			all = append(all, doc.Phrasef("%s: %s at %s. %s", ch.Name, e.Code, e.Subject, e.Says))
 		}
 		for _, r := range ch.Remembered {
-			all = append(all, doc.Phrasef("%s: %s.", ch.Name, r))
+			all = append(all, doc.Phrasef("%s: %s", ch.Name, r))
 		}
 	}
 	return all
