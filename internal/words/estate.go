@@ -117,7 +117,7 @@ var estateFile = []sentence{
 	bad[fact.CarrierKindless]("$What has no kind",
 		"by: $Kinds",
 		""),
-	bad[fact.FurtherShape]("a further site has no canonical:",
+	bad[fact.FurtherShape]("a further site names no canonical host",
 		"{canonical: \"https://tickets.x.example\", addresses: [203.0.113.11]}",
 		"write scheme and host under canonical:, and the keys of site beside it"),
 	bad[fact.ElsewhereShape]("this is neither a host nor a URL",
