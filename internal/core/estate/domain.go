@@ -369,7 +369,8 @@ func (b *builder) domain(n *Node) {
 		return
 	}
 	d.LeadsTo = b.leadsTo(to.leadsTo)
-	if to.leadsTo == nil { // the domain of a further site leads there
+	main, _ := b.estate.Canonical.Host.Apex()
+	if to.leadsTo == nil && d.Name != main { // the domain of a further site leads there
 		for _, s := range b.estate.Further {
 			if home, ok := s.Canonical.Host.Apex(); ok && home == d.Name {
 				d.LeadsTo = s.Canonical.URL("/", "")

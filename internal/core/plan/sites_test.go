@@ -51,6 +51,15 @@ func TestABrandSplitHasTwoCanonicalSites(t *testing.T) {
 	assert.False(t, p.Elsewhere(web.MustParseHost("www.tickets.example")))
 }
 
+func TestAFurtherSiteBelowTheCanonicalDomainDoesNotTakeItsApex(t *testing.T) {
+	p := planEdited(t, "domains:\n  - {name: n.example}\n", [2]string{"carriers:",
+		"further-sites: [{canonical: \"https://tickets.n.example\", addresses: [203.0.113.11]}]\n" +
+			"carriers:"}, seen(t, "n.example\n@ A 192.0.2.7\nwww A 192.0.2.7\n"+
+		"tickets A 203.0.113.11"))
+	assert.Equal(t, "https://www.n.example/a", leads(p, "http://n.example/a"))
+	assert.Equal(t, "https://tickets.n.example/a", leads(p, "http://tickets.n.example/a"))
+}
+
 func TestAStarRedirectsEveryNameWithoutRecords(t *testing.T) {
 	zone := "old.example\n@ A 192.0.2.7\nwww A 192.0.2.7\n* A 192.0.2.7\nmail A 192.0.2.9\n" +
 		"click CNAME x.m.example.\n@ MX 10 mail.old.example."
