@@ -31,9 +31,9 @@ func TestWhatManySurveysHideIsSaid(t *testing.T) {
 			"canonical: https://www.n.example\nsite: {addresses: [203.0.113.10]}\n"+
 				"carriers: {g: {by: server, addresses: [203.0.113.20]}}\n"+
 				"defaults: {carrier: g}\ndomains: [n.example, old.example]\n"), 0o600))
-		s, err := store.Open(dir)
+		s, err := store.Open(store.Of{Folder: dir, Name: "upperpath.yaml"})
 		require.NoError(t, err)
-		_, err = s.KeepSurvey(context.Background(), &survey.Survey{Schema: survey.Schema,
+		_, _, err = s.KeepSurvey(context.Background(), &survey.Survey{Schema: survey.Schema,
 			Vantage: "here", Started: time.Now().Add(-c.ago).UTC(),
 			Domains: []survey.Domain{{Name: "n.example"}}})
 		require.NoError(t, err)
@@ -41,7 +41,8 @@ func TestWhatManySurveysHideIsSaid(t *testing.T) {
 		db, err := sql.Open("sqlite", "file:"+filepath.Join(dir, store.Folder, "store.db"))
 		require.NoError(t, err)
 		_, err = db.Exec("WITH RECURSIVE n(i) AS (VALUES (1) UNION ALL SELECT i + 1 FROM n WHERE i < ?) "+
-			"INSERT INTO surveys (started, vantage, doc) SELECT started, vantage, doc FROM surveys, n",
+			"INSERT INTO surveys (started, vantage, estate, doc) "+
+			"SELECT started, vantage, estate, doc FROM surveys, n",
 			c.many-1)
 		require.NoError(t, err)
 		require.NoError(t, db.Close())

@@ -5,21 +5,26 @@ import (
 	"errors"
 	"fmt"
 	"iter"
+	"path/filepath"
 	"slices"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/store"
+	"upperpath.example/upperpath/internal/words"
 )
 
 func (p *program) audit() *cobra.Command {
@@ -75,7 +80,8 @@ result is saved as it comes: after an interruption, --resume continues.`,
 			if olds.only = from.only; olds.path != "" {
 				return p.followOldURLs(c.Context(), e, made, who, &vantage, &olds, &out)
 			}
-			a, err := p.runAudit(c.Context(), made, who, vantage.parallel, !doorsOnly)
+			of := scopeOf(e, made, from.only, &vantage)
+			a, err := p.runAudit(c.Context(), made, who, of, vantage.parallel, !doorsOnly)
 			interrupted := errors.Is(err, context.Canceled)
 			if err != nil && !interrupted {
 				return err
@@ -120,17 +126,23 @@ func (p *program) runAudit(
 	ctx context.Context,
 	made *plan.Plan,
 	who *crowd,
+	of *scope.Scope,
 	parallel int,
 	rules bool,
 ) (*chain.Audit, error) {
 	asks := slices.Collect(auditEntries(made, rules))
 	w := who.first()
+	of.DoorsOnly, of.Meant = !rules, len(asks)
 	a := &chain.Audit{
 		Schema:    chain.AuditSchema,
 		Vantage:   who.from(),
 		Canonical: made.Canonical,
 		Started:   p.now().UTC().Truncate(time.Millisecond),
+		Scope:     of,
 		Chains:    []chain.Chain{},
+	}
+	lives := func(all []finding.Finding) []finding.Finding {
+		return finding.Accept(all, made.Estate.Accept, w.Now())
 	}
 	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Elsewhere: made.Elsewhere,
 		Forwards: made.Forwards,
@@ -145,7 +157,9 @@ func (p *program) runAudit(
 	})
 	err := chain.RunJudged(ctx, who.visitors, slices.Values(asks), parallel, beside,
 		func(all []chain.Chain) {
+			of.Done++
 			for _, c := range judged(all) {
+				c.Findings = lives(c.Findings)
 				tally.AddChain(c)
 				a.Chains = append(a.Chains, c)
 				if finding.Has(c.Findings, finding.SplitAnswers) && !slices.Contains(torn, c.Entry.Host()) {
@@ -164,13 +178,12 @@ func (p *program) runAudit(
 	if apex, ok := canonical.Apex(); ok {
 		canonical = apex
 	}
-	a.Findings, a.Notes = tally.Findings(),
+	a.Findings, a.Notes = lives(tally.Findings()),
 		append(who.notes(), fact.Texts(tally.Preloading(canonical))...)
 	if err != nil {
 		a.Notes = append(
 			a.Notes,
-			fmt.Sprintf("This audit was interrupted: %d of %d URLs were followed.", len(a.Chains),
-				len(asks)),
+			fmt.Sprintf("This audit was interrupted: %d of %d URLs were followed.", of.Done, of.Meant),
 		)
 	}
 	if broken := who.broken(); broken != nil {
@@ -231,21 +244,49 @@ func entries(asks iter.Seq[plan.ToAsk]) iter.Seq[chain.Entry] {
 
 // storeReady tells before a long work that what it sees could not be kept.
 func storeReady(e *files.Estate) error {
-	s, err := store.Open(e.Folder())
+	s, err := store.Open(ofEstate(e))
 	if err != nil {
 		return storeFailed(err)
 	}
 	return storeFailed(s.Close())
 }
 
+// keep keeps an audit, and says what went for its age.
 func (p *program) keep(ctx context.Context, e *files.Estate, a *chain.Audit) error {
 	p.keeping.Lock()
 	defer p.keeping.Unlock()
-	s, err := store.Open(e.Folder())
+	s, err := store.Open(ofEstate(e))
 	if err != nil {
 		return err
 	}
-	_, err = s.Keep(ctx, a)
+	_, old, err := s.Keep(ctx, a)
 	p.kept.Store(err == nil)
+	p.tellOld("audit", old)
 	return errors.Join(err, s.Close())
+}
+
+// tellOld says which results went for their age.
+func (p *program) tellOld(kind string, old []int64) {
+	if len(old) > 0 {
+		fmt.Fprintf(p.err, words.OldOnesWent, wording.Count(len(old), kind),
+			wording.Verb(len(old), "was", "were"), wording.Numbers(old))
+	}
+}
+
+// scopeOf says of what a result will be made, as far as that is known before.
+func scopeOf(e *files.Estate, made *plan.Plan, only string, v *vantageOptions) *scope.Scope {
+	s := &scope.Scope{Estate: filepath.Base(e.Path), Only: only, Points: v.points}
+	for _, d := range made.Estate.Domains {
+		switch {
+		case d.State == estate.Leave:
+		case made.Web.Means(d.Name):
+			s.Domains = append(s.Domains, d.Name.String())
+		default:
+			s.Left = append(s.Left, d.Name.String())
+		}
+	}
+	if at, err := parseTime(v.asOf); err == nil {
+		s.AsOf = at
+	}
+	return s
 }

@@ -4,6 +4,8 @@ import (
 	"os"
 	"sync"
 	"time"
+
+	"upperpath.example/upperpath/internal/files"
 )
 
 // clockName is the environment variable that sets the clock: everything that has a date goes by it.
@@ -31,7 +33,14 @@ func now() time.Time {
 	if err != nil || set.at.IsZero() {
 		return time.Now()
 	}
-	return set.to.Add(time.Since(set.at))
+	return set.to.Add(time.Since(set.at)).Local()
 }
 
 func (p *program) now() time.Time { return now() }
+
+// inZone has all dates written in the time zone of an estate, where it names one.
+func inZone(e *files.Estate) {
+	if e.Zone != nil {
+		time.Local = e.Zone
+	}
+}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -16,10 +17,12 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/recheck"
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/store"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // The kinds of what can be compared.
@@ -96,7 +99,7 @@ func (p *program) runCompare(ctx context.Context, from *estateOptions, out *outp
 		}
 	}
 	before, after := both[0], both[1]
-	news := recheck.Compare(before.state, after.state, nil, p.now())
+	news := recheck.Compare(before.state, after.state, nil, nil, p.now())
 	d := report.Compare(before.kind, before.name, after.name, news)
 	if err := p.show(d, out); err != nil {
 		return err
@@ -177,10 +180,26 @@ func (p *program) side(ctx context.Context, from *estateOptions, word, kind stri
 	}
 	defer s.Close()
 	word = strings.TrimPrefix(word, kind+":")
-	number, err := p.keptNumber(ctx, s, word, kind)
+	if number, err := strconv.ParseInt(word, 10, 64); err == nil {
+		return p.numbered(ctx, s, number, kind)
+	}
+	list := s.ListSurveys
+	if kind == audits {
+		list = s.List
+	}
+	all, err := list(ctx)
 	if err != nil {
+		return compared{}, storeFailed(err)
+	}
+	if all, err = p.keptBy(all, word, kind); err != nil {
 		return compared{}, err
 	}
+	return p.joined(ctx, s, all, kind)
+}
+
+// numbered gives what is kept under a number, alone.
+func (p *program) numbered(ctx context.Context, s *store.Store, number int64,
+	kind string) (compared, error) {
 	if kind == surveys {
 		v, err := oneSurvey(ctx, s, number)
 		if err != nil {
@@ -194,17 +213,70 @@ func (p *program) side(ctx context.Context, from *estateOptions, word, kind stri
 			usage("no audit %d; upperpath report --list shows the saved audits", number)
 	}
 	if err != nil {
-		return compared{}, storeFailed(err)
+		return compared{}, notOurs(err, "audit")
 	}
 	return ofAudit(a), nil
 }
 
+// notOurs says that what has a number is of another estate, or that the store failed.
+func notOurs(err error, kind string) error {
+	var other *store.OtherError
+	if errors.As(err, &other) {
+		of := cmp.Or(other.Estate, other.Site)
+		return usage("%s %d is of another estate, %s; --estate %s shows it", kind, other.ID, of, of)
+	}
+	return storeFailed(err)
+}
+
+// joined gives what was seen of each subject in the first of some results, and where that did not
+// look at it, in the next.
+func (p *program) joined(ctx context.Context, s *store.Store, all []scope.Kept,
+	kind string) (compared, error) {
+	if kind == audits {
+		list, _, err := s.Audits(ctx, all, 0, untilWhole())
+		if err != nil {
+			return compared{}, storeFailed(err)
+		}
+		j := chain.Latest(list, "", nil)
+		if len(j.From) == 0 {
+			return compared{}, usage("compare: no audit that can be read has been saved yet")
+		}
+		made := ofAudit(j.Audit)
+		made.name = spanOf(j.From[len(j.From)-1].Started, j.From[0].Started)
+		return made, nil
+	}
+	list, _, err := s.Surveys(ctx, all, untilAll())
+	if err != nil {
+		return compared{}, storeFailed(err)
+	}
+	if len(list) == 0 {
+		return compared{}, usage("compare: no survey that can be read has been saved yet")
+	}
+	v := survey.Newest(list)
+	made := ofSurvey(v)
+	if len(list) > 1 {
+		made.name = spanOf(list[len(list)-1].Started, list[0].Started)
+	}
+	return made, nil
+}
+
+// spanOf names the time in which something was seen.
+func spanOf(from, to time.Time) string {
+	if from.After(to) {
+		from, to = to, from
+	}
+	if from.Equal(to) {
+		return words.Moment(to.Local())
+	}
+	return from.Local().Format("2006-01-02 15:04") + " to " + words.Moment(to.Local())
+}
+
 func ofSurvey(v *survey.Survey) compared {
-	return compared{surveys, v.Started.Format("2006-01-02 15:04 MST"), recheck.Of(v, nil)}
+	return compared{surveys, words.Moment(v.Started.Local()), recheck.Of(v, nil)}
 }
 
 func ofAudit(a *chain.Audit) compared {
-	return compared{audits, a.Started.Format("2006-01-02 15:04"), recheck.Of(nil, a)}
+	return compared{audits, words.Moment(a.Started.Local()), recheck.Of(nil, a)}
 }
 
 func sideFromFile(path string) (compared, error) {
@@ -247,42 +319,33 @@ func sideFromFile(path string) (compared, error) {
 	return compared{kind: plans, name: path, state: state}, nil
 }
 
-// keptNumber finds what is kept by a number, first, last, or a date.
-func (p *program) keptNumber(ctx context.Context, s *store.Store, word, kind string) (int64,
-	error) {
-	number, err := strconv.ParseInt(word, 10, 64)
-	if err == nil {
-		return number, nil
-	}
-	list := s.ListSurveys
-	if kind == audits {
-		list = s.List
-	}
-	all, err := list(ctx)
-	if err != nil {
-		return 0, storeFailed(err)
-	}
+// keptBy gives what is meant by first, last, or a date, of the results that are kept, the newest
+// first: the results in the order in which they count. What looked at addresses that were given by
+// hand, or at another time, is meant by its number alone.
+func (p *program) keptBy(all []scope.Kept, word, kind string) ([]scope.Kept, error) {
+	all = slices.DeleteFunc(slices.Clone(all), func(k scope.Kept) bool { return !k.Scope.Real() })
 	if len(all) == 0 {
-		return 0, usage("compare %s: no %s has been saved yet", word, kind)
+		return nil, usage("compare %s: no %s has been saved yet", word, kind)
 	}
 	day, dateErr := time.ParseInLocation(time.DateOnly, word, p.now().Location())
 	switch {
 	case word == "last":
-		return all[0].ID, nil
+		return all, nil
 	case word == "first":
-		return all[len(all)-1].ID, nil
+		slices.Reverse(all)
+		return all, nil
 	case dateErr != nil:
-		return 0,
+		return nil,
 			usage("compare %s: expected the number of %s, first, last, a date such as 2026-11-01, or a file",
-				word,
-				aOrAn(kind))
+				word, aOrAn(kind))
 	}
-	at := slices.IndexFunc(all, func(k store.Kept) bool {
-		return k.Started.Before(day.AddDate(0, 0, 1))
+	first := all[len(all)-1].Started
+	all = slices.DeleteFunc(all, func(k scope.Kept) bool {
+		return !k.Started.Before(day.AddDate(0, 0, 1))
 	})
-	if at < 0 {
-		return 0, usage("compare %s: nothing had been saved by then; the first %s is from %s", word, kind,
-			all[len(all)-1].Started.Format(time.DateOnly))
+	if len(all) == 0 {
+		return nil, usage("compare %s: nothing had been saved by then; the first %s is from %s", word,
+			kind, first.Local().Format(time.DateOnly))
 	}
-	return all[at].ID, nil
+	return all, nil
 }

@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/store"
 )
@@ -130,21 +131,21 @@ func vantageWords(c *cobra.Command) []string {
 }
 
 func auditNumbers(c *cobra.Command) []string {
-	return keptNumbers(c, func(s *store.Store) ([]store.Kept, error) { return s.List(c.Context()) })
+	return keptNumbers(c, func(s *store.Store) ([]scope.Kept, error) { return s.List(c.Context()) })
 }
 
 func surveyNumbers(c *cobra.Command) []string {
-	return keptNumbers(c, func(s *store.Store) ([]store.Kept, error) {
+	return keptNumbers(c, func(s *store.Store) ([]scope.Kept, error) {
 		return s.ListSurveys(c.Context())
 	})
 }
 
-func keptNumbers(c *cobra.Command, list func(*store.Store) ([]store.Kept, error)) []string {
+func keptNumbers(c *cobra.Command, list func(*store.Store) ([]scope.Kept, error)) []string {
 	e := estateAt(c)
 	if e == nil {
 		return nil
 	}
-	s, err := store.Read(e.Folder())
+	s, err := store.Read(ofEstate(e))
 	if err != nil {
 		return nil
 	}

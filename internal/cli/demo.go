@@ -312,7 +312,7 @@ func (p *program) keptSurvey(
 	var seen *survey.Survey
 	err := onStage(ctx, scene, "the survey", func(ctx context.Context, s *stage.Stage) error {
 		vantage := s.Vantage()
-		vantage.Name, vantage.Agent, vantage.Clock = "the stage", agent(e.Contact), now
+		vantage.Name, vantage.Agent, vantage.Clock = "vantage stage", agent(e.Contact), now
 		w, err := live.New(vantage)
 		if err != nil {
 			return failed(err)
@@ -326,7 +326,8 @@ func (p *program) keptSurvey(
 		if err != nil {
 			return err
 		}
-		if seen, err = p.takeSurvey(ctx, e, made, surveyor, subjects); err != nil {
+		if seen, err = p.takeSurvey(ctx, e, made, surveyor, subjects,
+			scopeOf(e, made, "", &vantageOptions{})); err != nil {
 			return err
 		}
 		if _, err := p.keepSurvey(ctx, e, seen); err != nil {

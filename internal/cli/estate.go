@@ -14,6 +14,7 @@ import (
 	"github.com/miekg/dns"
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/plan"
@@ -85,6 +86,7 @@ func (o *estateOptions) input() (*files.Estate, plan.Input, error) {
 	if err != nil {
 		return nil, plan.Input{}, err
 	}
+	inZone(e)
 	if !o.asked && o.complain != nil {
 		for _, q := range e.Questions {
 			o.complain(q)
@@ -181,7 +183,7 @@ const mostUnseen = 100
 // lastSeen adds what the kept surveys saw last of every domain, what they saw before that, all that
 // was seen so lately that some may still hold it, and what the last audit met.
 func (o *estateOptions) lastSeen(ctx context.Context, e *files.Estate, in *plan.Input) error {
-	s, err := store.Read(e.Folder())
+	s, err := store.Read(ofEstate(e))
 	if err != nil {
 		return err
 	}
@@ -218,17 +220,16 @@ func (o *estateOptions) lastSeen(ctx context.Context, e *files.Estate, in *plan.
 	}
 	in.Survey, in.Earlier = survey.Latest(all)
 	in.Past = all
-	a, err := s.LastShort(ctx)
-	var broken *store.Error
-	switch {
-	case errors.Is(err, store.ErrEmpty), errors.As(err, &broken) && broken.Reason == store.Damaged:
-	case err != nil:
+	audits, _, err := s.LatestAudits(ctx, shortAudit, untilWhole())
+	if err != nil {
 		return err
-	default:
-		in.Audited = a.Chains
 	}
+	in.Audited = chain.Latest(audits, "", nil).Audit.Chains
 	return nil
 }
+
+// shortAudit is how many octets a kept audit may have that is read beside other work.
+const shortAudit = 2 << 20
 
 // takeZones takes the records of zone files instead of those that a survey saw, which are then what
 // was there before. What only a survey sees, such as doors and the delegation, stays.
@@ -351,4 +352,16 @@ func readZones(paths []string) (map[string]zoneFile, error) {
 		zones[path] = z
 	}
 	return zones, faults.Err()
+}
+
+// untilWhole gives a function for reading audits back: until one looked at everything, as everybody
+// meets it.
+func untilWhole() func(*chain.Audit) bool {
+	return func(a *chain.Audit) bool { return !a.Scope.Whole() }
+}
+
+// untilAll gives a function for reading surveys back: until one looked at everything, as everybody
+// meets it.
+func untilAll() func(*survey.Survey) bool {
+	return func(v *survey.Survey) bool { return !v.Scope.Whole() }
 }

@@ -85,7 +85,7 @@ func (p *program) followOldURLs(
 	if err != nil {
 		return err
 	}
-	s, err := store.Open(e.Folder())
+	s, err := store.Open(ofEstate(e))
 	if err != nil {
 		return storeFailed(err)
 	}

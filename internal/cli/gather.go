@@ -397,7 +397,7 @@ const mostFetched = 256 << 20
 
 // gatherSurvey adds the pages that the last survey met at the doors of the estate.
 func gatherSurvey(ctx context.Context, g *old.Gathering, e *files.Estate) error {
-	s, err := store.Read(e.Folder())
+	s, err := store.Read(ofEstate(e))
 	if err != nil {
 		return storeFailed(err)
 	}

@@ -39,6 +39,7 @@ the reason.`,
 			err = interruptible(c.Context(), func() {
 				typed := plan.Bare(in)
 				made = proof.Prove(typed.Web, meter.step).With(slices.Concat(typed.Broken, typed.Doubts()))
+				made.Accepting(in.Estate.Accept, in.Now)
 				made.Rests(typed.Played.Unseen, typed.Played.Partly)
 			})
 			meter.done()

@@ -6,11 +6,13 @@ import (
 	"errors"
 	"fmt"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/problem"
@@ -104,16 +106,16 @@ func (p *program) runRecheck(
 	if err := storeReady(e); err != nil { // what is mended is kept as told
 		return err
 	}
-	base, lived, err := acceptedState(ctx, e)
+	known, err := acceptedState(ctx, e)
 	if err != nil {
 		return err
 	}
-	seen, err := p.lookAgain(ctx, e, made, vantage, o)
+	seen, err := p.lookAgain(ctx, e, made, from.only, vantage, o)
 	if err != nil {
 		return err
 	}
 	today := p.now()
-	news := recheck.Compare(base, seen.state, lived, today)
+	news := recheck.Compare(known.base, seen.state, known.lived, known.told, today)
 	if o.metrics != "" {
 		made := files.Made{Path: o.metrics, Data: report.Metrics(seen.state, news), Opens: "# "}
 		if err := files.WriteMade(false, made); err != nil {
@@ -125,56 +127,70 @@ func (p *program) runRecheck(
 	}
 	if !news.Any() {
 		if out.format == "json" { // whoever reads it wants to read something
-			return p.show(report.News(news, seen.state, lived, today), out)
+			return p.show(report.News(news, seen.state, known.lived, today), out)
 		}
 		return nil
 	}
 	if !o.forget {
-		if err := p.keepSeen(ctx, e, seen); err != nil {
+		if _, _, err := p.keepSeen(ctx, e, seen); err != nil {
 			return storeFailed(err)
 		}
 	}
-	if err := p.show(report.News(news, seen.state, lived, today), out); err != nil {
+	if err := p.show(report.News(news, seen.state, known.lived, today), out); err != nil {
 		return err
 	}
-	if base != nil && len(news.Mended) > 0 { // said once it was shown
-		if err := p.inStore(e, func(s *store.Store) error { return settled(ctx, s, news.Mended) }); err !=
-			nil {
+	if !o.forget { // said once it was shown
+		if err := p.inStore(e, func(s *store.Store) error {
+			return settled(ctx, s, known.base, news)
+		}); err != nil {
 			return storeFailed(err)
 		}
 	}
 	return ended{code: exitFindings}
 }
 
-// acceptedState gives what was accepted; a nil state where nothing was.
-func acceptedState(ctx context.Context, e *files.Estate) (*recheck.State, []recheck.Acceptance,
-	error) {
-	s, err := store.Read(e.Folder())
+// accepted is what news are compared with.
+type accepted struct {
+	base  *recheck.State // nil: nothing was accepted
+	lived []recheck.Acceptance
+	told  []recheck.Fact // as new, since then
+}
+
+// acceptedState gives what was accepted.
+func acceptedState(ctx context.Context, e *files.Estate) (accepted, error) {
+	a := accepted{lived: slices.Clone(e.Accept)}
+	s, err := store.Read(ofEstate(e))
 	if err != nil {
-		return nil, nil, storeFailed(err)
+		return a, storeFailed(err)
 	}
 	defer s.Close()
-	base, err := s.Accepted(ctx)
+	a.base, err = s.Accepted(ctx)
 	if errors.Is(err, store.ErrEmpty) {
-		base, err = nil, nil
+		a.base, err = nil, nil
 	}
 	if err != nil {
-		return nil, nil, storeFailed(err)
+		return a, storeFailed(err)
 	}
-	lived, err := s.Lived(ctx)
-	return base, lived, storeFailed(err)
+	earlier, err := s.Lived(ctx)
+	if err != nil {
+		return a, storeFailed(err)
+	}
+	a.lived = append(a.lived, earlier...)
+	a.told, err = s.Told(ctx)
+	return a, storeFailed(err)
 }
 
 // lookedAgain is what a recheck saw.
 type lookedAgain struct {
 	state *recheck.State
-	keep  func(context.Context, *store.Store) error
+	keep  func(context.Context, *store.Store) (audit, survey int64, err error)
 }
 
 // lookAgain surveys and audits. Where it was cut off, or nothing could be seen, there is no state,
 // but an error.
 func (p *program) lookAgain(
-	ctx context.Context, e *files.Estate, made *plan.Plan, vantage *vantageOptions, o *recheckOptions,
+	ctx context.Context, e *files.Estate, made *plan.Plan, only string, vantage *vantageOptions,
+	o *recheckOptions,
 ) (*lookedAgain, error) {
 	who, err := (&visitorOptions{}).open(ctx, vantage, e)
 	if err != nil {
@@ -192,29 +208,30 @@ func (p *program) lookAgain(
 		return nil, err
 	}
 	surveyor.Clues = cluesOf(ctx, made, w)
-	v, err := p.takeSurvey(ctx, e, made, surveyor, subjects)
+	v, err := p.takeSurvey(ctx, e, made, surveyor, subjects, scopeOf(e, made, only, vantage))
 	if err != nil {
 		return nil, err
 	}
 	if v.SawNothing() {
 		return nil, failed(sawNothing(w, v))
 	}
-	a, err := p.runAudit(ctx, made, who, vantage.parallel, true)
+	a, err := p.runAudit(ctx, made, who, scopeOf(e, made, only, vantage), vantage.parallel, true)
 	if err != nil {
 		return nil, err
 	}
 	state := recheck.Of(v, a)
-	state.Part = len(made.Domains()) < len(made.Whole().Domains())
-	return &lookedAgain{state, func(ctx context.Context, s *store.Store) error {
-		survey, err := s.KeepSurvey(ctx, v)
+	return &lookedAgain{state, func(ctx context.Context, s *store.Store) (int64, int64, error) {
+		survey, oldSurveys, err := s.KeepSurvey(ctx, v)
 		if err != nil {
-			return err
+			return 0, 0, err
 		}
-		audit, err := s.Keep(ctx, a)
-		if err == nil {
+		audit, oldAudits, err := s.Keep(ctx, a)
+		if err == nil && p.onTerminal() { // no part of a mail
 			fmt.Fprintf(p.err, "Saved as survey %d and audit %d.\n", survey, audit)
+			p.tellOld("survey", oldSurveys)
+			p.tellOld("audit", oldAudits)
 		}
-		return err
+		return audit, survey, err
 	}}, nil
 }
 
@@ -222,20 +239,32 @@ func (p *program) lookAgain(
 func (p *program) inStore(e *files.Estate, do func(*store.Store) error) error {
 	p.keeping.Lock()
 	defer p.keeping.Unlock()
-	s, err := store.Open(e.Folder())
+	s, err := store.Open(ofEstate(e))
 	if err != nil {
 		return err
 	}
 	return errors.Join(do(s), s.Close())
 }
 
-func (p *program) keepSeen(ctx context.Context, e *files.Estate, seen *lookedAgain) error {
-	return p.inStore(e, func(s *store.Store) error { return seen.keep(context.WithoutCancel(ctx), s) })
+func (p *program) keepSeen(ctx context.Context, e *files.Estate,
+	seen *lookedAgain) (audit, survey int64, err error) {
+	err = p.inStore(e, func(s *store.Store) error {
+		audit, survey, err = seen.keep(context.WithoutCancel(ctx), s)
+		return err
+	})
+	return audit, survey, err
 }
 
-// settled takes what is mended out of the state that was accepted.
-func settled(ctx context.Context, s *store.Store, mended []recheck.Item) error {
-	return s.Accept(ctx, func(before *recheck.State) *recheck.State { return before.Settle(mended) })
+// settled notes what was told, and takes what is mended out of the state that was accepted.
+func settled(ctx context.Context, s *store.Store, base *recheck.State, n *recheck.News) error {
+	before, err := s.Told(ctx)
+	if err == nil {
+		err = s.Tell(ctx, n.Told(before))
+	}
+	if err != nil || base == nil || len(n.Mended) == 0 {
+		return err
+	}
+	return s.Accept(ctx, func(before *recheck.State) *recheck.State { return before.Settle(n.Mended) })
 }
 
 // acceptAll takes what was seen as the state to compare with.
@@ -243,13 +272,22 @@ func (p *program) acceptAll(
 	ctx context.Context, e *files.Estate, seen *lookedAgain, news *recheck.News, out *output,
 ) error {
 	ctx = context.WithoutCancel(ctx)
-	if err := p.keepSeen(ctx, e, seen); err != nil {
+	audit, survey, err := p.keepSeen(ctx, e, seen)
+	if err != nil {
 		return storeFailed(err)
 	}
-	err := p.inStore(e, func(s *store.Store) error {
-		return s.Accept(ctx, func(before *recheck.State) *recheck.State {
+	err = p.inStore(e, func(s *store.Store) error {
+		err := s.Accept(ctx, func(before *recheck.State) *recheck.State {
 			return recheck.Join(before, seen.state)
 		})
+		if err == nil {
+			err = s.Pin(ctx, audit, survey)
+		}
+		if err == nil {
+			before, toldErr := s.Told(ctx)
+			err = errors.Join(toldErr, s.Tell(ctx, seen.state.StillTold(before)))
+		}
+		return err
 	})
 	if err != nil {
 		return storeFailed(err)
@@ -283,31 +321,33 @@ func (p *program) acceptOne(ctx context.Context, from *estateOptions, o *recheck
 	if err != nil {
 		return err
 	}
-	if err := p.inStore(e, func(s *store.Store) error {
-		if unknown := p.warnUnknown(ctx, s, o.accept, subject); unknown != nil {
-			return unknown
-		}
-		return s.Live(ctx,
-			recheck.Acceptance{Code: o.accept, Subject: subject, Until: until, Why: o.why, Given: p.now()})
-	}); err != nil {
-		var e ended
-		if errors.As(err, &e) {
-			return err
-		}
-		return storeFailed(err)
+	made := recheck.Acceptance{Code: o.accept, Subject: subject, Until: until,
+		Why: strings.Join(strings.Fields(o.why), " ")}
+	if strings.ContainsFunc(made.Why, problem.Hostile) {
+		return usage("--why %q: expected text of one line", o.why)
 	}
-	fmt.Fprintf(p.out, "%s of %s is accepted until %s.\n", o.accept, subject,
-		until.Format("2 January 2006"))
+	if made.Values, err = valueOf(ctx, e, o.accept, subject); err != nil {
+		return err
+	}
+	switch err := files.Accept(e.Path, made); {
+	case errors.Is(err, files.ErrAcceptForm):
+		return usage("%s: %w; add the entry by hand: %s", e.Path, err, files.AcceptEntry(made))
+	case err != nil:
+		return edited(err)
+	}
+	is := ""
+	if len(made.Values) > 0 {
+		is = " (" + strings.Join(made.Values, ", ") + ")"
+	}
+	fmt.Fprintf(p.out, "%s of %s%s is accepted until %s; it stands under accept: in %s.\n", o.accept,
+		subject, is, until.Format("2 January 2006"), fromHere(e.Path))
 	return nil
 }
 
 // knownCode reports whether something can be accepted under a name: that of a finding or of a
 // change.
 func knownCode(code string) error {
-	codes := recheck.Codes()
-	for _, k := range finding.Rows() {
-		codes = append(codes, k.Name)
-	}
+	codes := append(finding.Changes(), finding.AllNames()...)
 	if contains(codes, code) {
 		return nil
 	}
@@ -316,37 +356,55 @@ func knownCode(code string) error {
 		near = "; did you mean " + n + "?"
 	}
 	return usage("%s: unknown code%s A change is one of %s", code, cmp.Or(near, "."),
-		strings.Join(recheck.Codes(), ", "))
+		strings.Join(finding.Changes(), ", "))
 }
 
-// warnUnknown refuses what neither the accepted state nor the last survey and audit know, since it
-// is a slip of the pen.
-func (p *program) warnUnknown(ctx context.Context, s *store.Store, code, subject string) error {
+// valueOf gives the value that a change led to, as it was seen last; nil for a finding. What neither
+// the accepted state nor what was seen last knows is refused, since it is a slip of the pen.
+func valueOf(ctx context.Context, e *files.Estate, code, subject string) ([]string, error) {
+	s, err := store.Read(ofEstate(e))
+	if err != nil {
+		return nil, storeFailed(err)
+	}
+	defer s.Close()
 	var known []string
-	if base, err := s.Accepted(ctx); err == nil {
+	base, err := s.Accepted(ctx)
+	if err != nil && !errors.Is(err, store.ErrEmpty) {
+		return nil, storeFailed(err)
+	}
+	if base != nil {
 		known = append(known, base.Names(code)...)
 	}
-	latest, _, err := s.LatestSurveys(ctx, func(*survey.Survey) bool { return false })
+	surveys, _, err := s.LatestSurveys(ctx, untilAll())
 	if err != nil {
-		return err
+		return nil, storeFailed(err)
 	}
-	a, err := s.Last(ctx)
-	if err != nil && !errors.Is(err, store.ErrEmpty) {
-		return err
+	audits, _, err := s.LatestAudits(ctx, 0, untilWhole())
+	if err != nil {
+		return nil, storeFailed(err)
 	}
-	if len(latest) > 0 {
-		known = append(known, recheck.Of(latest[0], a).Names(code)...)
-	} else if a != nil {
-		known = append(known, recheck.Of(nil, a).Names(code)...)
+	v := survey.Newest(surveys)
+	var a *chain.Audit
+	if len(audits) > 0 {
+		a = chain.Latest(audits, "", nil).Audit
 	}
-	if contains(known, subject) {
-		return nil
+	now := recheck.Of(v, a)
+	known = append(known, now.Names(code)...)
+	covers := func(name string) bool {
+		one := recheck.Acceptance{Code: code, Subject: subject}
+		return name == subject || !finding.IsChange(code) && one.Covers(code, name)
 	}
-	near := "upperpath recheck shows the present findings"
-	if n := problem.Nearest(subject, known); n != "" {
-		near = "did you mean " + n + "?"
+	if !slices.ContainsFunc(known, covers) {
+		near := "upperpath recheck shows the present findings"
+		if n := problem.Nearest(subject, known); n != "" {
+			near = "did you mean " + n + "?"
+		}
+		return nil, usage("--accept %s %s: no such finding; %s", code, subject, near)
 	}
-	return usage("--accept %s %s: no such finding; %s", code, subject, near)
+	if !finding.IsChange(code) {
+		return nil, nil
+	}
+	return recheck.ValuesOf(now.Value(code, subject)), nil
 }
 
 func (p *program) withdrawOne(ctx context.Context, from *estateOptions, code,
@@ -355,15 +413,26 @@ func (p *program) withdrawOne(ctx context.Context, from *estateOptions, code,
 	if err != nil {
 		return err
 	}
-	err = p.inStore(e, func(s *store.Store) error { return s.Unlive(ctx, code, subject) })
-	if errors.Is(err, store.ErrNotLived) {
+	earlier := false // an earlier version kept it in the store
+	if err := p.inStore(e, func(s *store.Store) error {
+		var err error
+		earlier, err = s.Unlive(ctx, code, subject)
+		return err
+	}); err != nil {
+		return storeFailed(err)
+	}
+	switch err := files.Withdraw(e.Path, code, subject); {
+	case errors.Is(err, files.ErrNotAccepted) && earlier:
+	case errors.Is(err, files.ErrNotAccepted):
 		return usage("--withdraw %s %s: it was not accepted; upperpath recheck --list shows what is",
 			code, subject)
+	case errors.Is(err, files.ErrAcceptForm):
+		return usage("%s: %w; remove the entry by hand", e.Path, err)
+	case err != nil:
+		return edited(err)
 	}
-	if err == nil {
-		fmt.Fprintf(p.out, "%s of %s is no longer accepted.\n", code, subject)
-	}
-	return storeFailed(err)
+	fmt.Fprintf(p.out, "%s of %s is no longer accepted.\n", code, subject)
+	return nil
 }
 
 func (p *program) listAccepted(ctx context.Context, from *estateOptions, out *output) error {
@@ -371,9 +440,9 @@ func (p *program) listAccepted(ctx context.Context, from *estateOptions, out *ou
 	if err != nil {
 		return err
 	}
-	base, lived, err := acceptedState(ctx, e)
+	known, err := acceptedState(ctx, e)
 	if err != nil {
 		return err
 	}
-	return p.show(report.Lived(base, lived, p.now()), out)
+	return p.show(report.Lived(known.base, known.lived, p.now()), out)
 }

@@ -12,6 +12,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
@@ -221,7 +222,7 @@ func (p *program) auditStage(
 		}
 		defer func() { _ = who.close() }()
 		var err error
-		a, err = p.runAudit(ctx, made, who, 32, true)
+		a, err = p.runAudit(ctx, made, who, &scope.Scope{}, 32, true)
 		return err
 	})
 	return a, err

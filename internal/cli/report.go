@@ -92,7 +92,11 @@ func (p *program) runReport(c *cobra.Command, from *estateOptions, out *output,
 		if err != nil {
 			return storeFailed(err)
 		}
-		return p.show(report.Kept("audit", kept), out)
+		gone, err := s.Gone(c.Context(), "audits")
+		if err != nil {
+			return storeFailed(err)
+		}
+		return p.show(report.Kept("audit", kept, gone), out)
 	}
 	a, err := kept(c, s, o.number)
 	if err != nil {

@@ -271,7 +271,7 @@ func bookFrom(kept *runbook.Book, begin func() *runbook.Book, o *runbookOptions)
 func (p *program) bookOf(
 	ctx context.Context, e *files.Estate, begin func() *runbook.Book, o *runbookOptions,
 ) (*runbook.Book, bool, error) {
-	s, err := store.Read(e.Folder())
+	s, err := store.Read(ofEstate(e))
 	if err != nil {
 		return nil, false, storeFailed(err)
 	}

@@ -17,9 +17,11 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/fact"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/world"
@@ -124,7 +126,7 @@ func (p *program) runSurvey(
 		known = seen // with what is kept: since when a name leads to its carrier
 	}
 	surveyor.Clues = cluesOf(ctx, known, w)
-	v, err := p.takeSurvey(ctx, e, made, surveyor, subjects)
+	v, err := p.takeSurvey(ctx, e, made, surveyor, subjects, scopeOf(e, made, from.only, vantage))
 	if err != nil && len(v.Domains) == 0 {
 		return err
 	}
@@ -290,16 +292,23 @@ func (p *program) takeSurvey(
 	made *plan.Plan,
 	s *live.Surveyor,
 	subjects []live.Subject,
+	of *scope.Scope,
 ) (*survey.Survey, error) {
+	of.Domains, of.Meant = nil, len(subjects) // those to be left are looked at too
+	for _, s := range subjects {
+		of.Domains = append(of.Domains, s.Name.String())
+	}
 	v := &survey.Survey{
 		Schema:    survey.Schema,
 		Vantage:   s.Web.Vantage().Name,
 		Canonical: made.Canonical,
 		Started:   p.now().UTC().Truncate(time.Millisecond),
+		Scope:     of,
 	}
 	progress := p.progress("surveying", len(subjects), "domains")
 	v.Domains = s.All(ctx, subjects, progress.step)
 	progress.done()
+	of.Done = len(v.Domains)
 	p.keeping.Lock() // an interrupt may have come
 	defer p.keeping.Unlock()
 	judge := survey.Judge{Now: s.Web.Now(), Flattens: func(seen *survey.Domain) bool {
@@ -322,7 +331,8 @@ func (p *program) takeSurvey(
 	if home := e.DomainOf(e.Canonical.Host); home != nil {
 		judge.Stays = home.Name.String()
 	}
-	v.Findings, v.Notes = judge.All(v), s.Web.Notes()
+	v.Findings, v.Notes = finding.Accept(judge.All(v), e.Accept, judge.Now), s.Web.Notes()
+	finding.Sort(v.Findings)
 	if ctx.Err() != nil {
 		v.Notes = append(
 			v.Notes,
@@ -337,12 +347,13 @@ func (p *program) keepSurvey(ctx context.Context, e *files.Estate, v *survey.Sur
 	error) {
 	p.keeping.Lock()
 	defer p.keeping.Unlock()
-	s, err := store.Open(e.Folder())
+	s, err := store.Open(ofEstate(e))
 	if err != nil {
 		return 0, err
 	}
-	number, err := s.KeepSurvey(ctx, v)
+	number, old, err := s.KeepSurvey(ctx, v)
 	p.kept.Store(err == nil)
+	p.tellOld("survey", old)
 	return number, errors.Join(err, s.Close())
 }
 
@@ -374,6 +385,14 @@ func (p *program) saveZones(folder string, v *survey.Survey) error {
 	return wrapFailed(err)
 }
 
+// ofEstate says whose results an estate's are.
+func ofEstate(e *files.Estate) store.Of {
+	return store.Of{Folder: e.Folder(), Name: filepath.Base(e.Path),
+		Canonical: e.Canonical.String(), Keep: e.Keep, Now: now()}
+}
+
+// openStore opens what is kept of an estate for reading. What is kept can be shown though the
+// estate file cannot be read; then its name alone tells what is of it.
 func (p *program) openStore(from *estateOptions) (*store.Store, error) {
 	path := from.path
 	if path == "" {
@@ -382,7 +401,12 @@ func (p *program) openStore(from *estateOptions) (*store.Store, error) {
 			return nil, err
 		}
 	}
-	s, err := store.Read((&files.Estate{Path: path}).Folder())
+	of := store.Of{Folder: filepath.Dir(path), Name: filepath.Base(path)}
+	if e, err := files.ReadUndecided(path); err == nil {
+		of = ofEstate(e)
+		inZone(e)
+	}
+	s, err := store.Read(of)
 	if err != nil {
 		return nil, storeFailed(err)
 	}
@@ -401,7 +425,11 @@ func (p *program) keptSurveys(ctx context.Context, from *estateOptions, out *out
 		if err != nil {
 			return storeFailed(err)
 		}
-		return p.show(report.Kept("survey", kept), out)
+		gone, err := s.Gone(ctx, "surveys")
+		if err != nil {
+			return storeFailed(err)
+		}
+		return p.show(report.Kept("survey", kept, gone), out)
 	}
 	v, err := oneSurvey(ctx, s, o.show)
 	if err != nil {
@@ -423,5 +451,8 @@ func oneSurvey(ctx context.Context, s *store.Store, number int64) (*survey.Surve
 	if errors.Is(err, store.ErrEmpty) {
 		return nil, usage("there is no survey %d; upperpath survey --list shows what is kept", number)
 	}
-	return v, storeFailed(err)
+	if err != nil {
+		return nil, notOurs(err, "survey")
+	}
+	return v, nil
 }

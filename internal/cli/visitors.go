@@ -326,7 +326,7 @@ func (o *visitorOptions) earlier(ctx context.Context, e *files.Estate) ([]visite
 				usage("--returning %s: expected a number after the colon, as in %s:3", o.returning, what)
 		}
 	}
-	s, err := store.Read(e.Folder())
+	s, err := store.Read(ofEstate(e))
 	if err != nil {
 		return nil, storeFailed(err)
 	}
@@ -352,7 +352,7 @@ func (o *visitorOptions) earlier(ctx context.Context, e *files.Estate) ([]visite
 		if len(kept) == 0 {
 			return nil, usage("--returning survey: no survey is saved; upperpath survey makes one")
 		}
-		id = slices.MaxFunc(kept, func(a, b store.Kept) int { return cmp.Compare(a.ID, b.ID) }).ID
+		id = kept[0].ID
 	}
 	v, err := oneSurvey(ctx, s, id)
 	if err != nil {

@@ -3,6 +3,8 @@ package files
 import (
 	"os"
 	"path/filepath"
+	"time"
+	_ "time/tzdata" // machines without time zones of their own
 
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/fact"
@@ -23,6 +25,7 @@ type Estate struct {
 	Pages     []web.URL // the pages that exist; nil where nobody says
 	// what looks mistyped in the estate file, and is no fault
 	Questions problem.List
+	Zone      *time.Location // in which dates are written; nil: that of the machine
 }
 
 // Folder is the folder of the estate file, from which its paths start.
@@ -67,7 +70,7 @@ func readEstate(path string, take func(*estate.Node) (*estate.Estate, problem.Li
 		return nil, err
 	}
 	e := &Estate{Estate: read, Path: path, Questions: read.Slips(root).In(path)}
-	var all problem.List
+	all := e.inZone(root)
 	gather := func(err error) {
 		if list, ok := err.(problem.List); ok {
 			all = append(all, list...)
@@ -100,6 +103,25 @@ func readEstate(path string, take func(*estate.Node) (*estate.Estate, problem.Li
 		}
 	}
 	return e, all.Err()
+}
+
+// inZone finds the time zone of the estate.
+func (e *Estate) inZone(root *estate.Node) problem.List {
+	if e.TimeZone == "" {
+		return nil
+	}
+	var err error
+	if e.Zone, err = time.LoadLocation(e.TimeZone); err == nil && e.TimeZone != "Local" {
+		return nil
+	}
+	e.Zone = nil
+	p := problem.Problem{File: e.Path, Value: e.TimeZone, Fault: fact.NotTimeZone{}}
+	for _, entry := range root.Entries {
+		if entry.Key.Text == "time-zone" {
+			p.Line, p.Column = entry.Value.Line, entry.Value.Column
+		}
+	}
+	return problem.List{p}
 }
 
 func (e *Estate) beside(path string) string { return Beside(e.Path, path) }

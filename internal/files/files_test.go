@@ -688,6 +688,8 @@ func TestTheExamplesOfTheKeysAreRead(t *testing.T) {
 			"policy":   "policy: {" + line + "}\n",
 			"registry": "registry: {" + line + "}\n",
 			"vantages": "vantages: {office: {" + line + "}}\n",
+			"accept":   "accept: [{" + line + "}]\n",
+			"keep":     "keep: {" + line + "}\n",
 		}[k.Section]
 		require.NotEmpty(t, text, k.Name)
 		path := filepath.Join(t.TempDir(), "upperpath.yaml")

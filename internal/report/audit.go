@@ -14,6 +14,7 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
@@ -30,12 +31,13 @@ type Looked struct {
 	Now       time.Time // for how long certificates still run
 	Chains    iter.Seq[chain.Chain]
 	End       func() (findings []finding.Finding, notes []string) // called once the chains are over
+	Scope     *scope.Scope                                        // nil: nobody noted it
 }
 
 // Audit gives the document of a whole audit.
 func Audit(a *chain.Audit, name, title string, now time.Time) doc.Doc {
 	return look(Looked{name, title, a.Vantage, a.Canonical, a.Started, now, slices.Values(a.Chains),
-		func() ([]finding.Finding, []string) { return a.Findings, a.Notes }}, a.Schema, false)
+		func() ([]finding.Finding, []string) { return a.Findings, a.Notes }, a.Scope}, a.Schema, false)
 }
 
 // Brief gives a document without its chains.
@@ -58,7 +60,10 @@ func Look(l Looked) doc.Doc { return look(l, chain.AuditSchema, false) }
 func Stream(l Looked) doc.Doc { return look(l, chain.AuditSchema, true) }
 
 func look(l Looked, schema string, late bool) doc.Doc {
-	about := fmt.Sprintf("seen from %s, %s", l.Vantage, l.Started.Format("2006-01-02 15:04 MST"))
+	about := fmt.Sprintf("seen from %s, %s", l.Vantage, moment(l.Started))
+	if l.Scope.Known() && !l.Scope.Whole() {
+		about += "; " + ScopeText(l.Scope, "URL")
+	}
 	d := doc.Doc{Name: l.Name, Title: l.Title, About: about, Main: doc.ChainsSheet,
 		Data: auditData(l, schema, late)}
 	d.Blocks = func(yield func(doc.Block) bool) { wholeLook(l, yield) }
@@ -88,6 +93,12 @@ func auditData(l Looked, schema string, late bool) doc.Object {
 	return doc.Object{
 		{Name: "schema", Value: schema}, {Name: "vantage", Value: l.Vantage},
 		{Name: "canonical", Value: doc.IfSaid(l.Canonical)}, {Name: "started", Value: l.Started},
+		{Name: "scope", Value: func() any {
+			if l.Scope == nil {
+				return nil
+			}
+			return l.Scope
+		}},
 		{Name: "chains", Value: chains},
 		{Name: "findings", Value: func() any { findings, notes = l.End(); return inWordsOne(findings) }},
 		{Name: "notes", Value: func() any { return doc.IfAny(notes)() }},
@@ -583,6 +594,7 @@ type doorList struct {
 	entries int // chains that are no door's
 	rules   int // rules, of those, that do not work
 	urls    int // old URLs, of those, that do not
+	lived   int // doors of which somebody lives with what is wrong
 	doors   int // also where they are not listed
 	clean   int
 }
@@ -595,6 +607,7 @@ type doorSeen struct {
 	severity finding.Severity
 	codes    []finding.Code // the worst first
 	unseen   bool
+	accepted bool // somebody lives with what is wrong there
 }
 
 // add takes in a chain.
@@ -628,6 +641,8 @@ func (l *doorList) add(c chain.Chain) {
 	d.unseen = d.unseen || dark
 	for _, f := range c.Findings {
 		switch {
+		case !f.Open():
+			d.accepted = true
 		case f.Severity == finding.Note && !strings.HasPrefix(f.Subject, c.Entry.Door().String()):
 			// it is of where the door leads, and said there
 		case slices.Contains(d.codes, f.Code):
@@ -645,7 +660,7 @@ func (l *doorList) add(c chain.Chain) {
 func (l *doorList) tear(findings []finding.Finding) {
 	for _, f := range findings {
 		host, _, _ := strings.Cut(f.Subject, " ")
-		if f.Code != finding.SplitAnswers || f.Severity.Rank() <= finding.Note.Rank() {
+		if f.Code != finding.SplitAnswers || !f.Open() || f.Severity.Rank() <= finding.Note.Rank() {
 			continue
 		}
 		for _, d := range l.all {
@@ -674,6 +689,10 @@ func (l *doorList) count(c chain.Chain) {
 func (l *doorList) sum() {
 	for _, d := range l.all {
 		l.doors++
+		if d.accepted && d.severity.Rank() <= finding.Note.Rank() && !d.unseen {
+			l.lived++
+			continue
+		}
 		if d.severity.Rank() <= finding.Note.Rank() && !d.unseen {
 			l.clean++
 		}
@@ -708,7 +727,7 @@ func (l *doorList) verdict(findings []finding.Finding) doc.Verdict {
 func first(all []finding.Finding) *finding.Finding {
 	w := finding.Worst(all)
 	for i := range all {
-		if all[i].Severity == w && w.Rank() > finding.Note.Rank() {
+		if all[i].Severity == w && all[i].Open() && w.Rank() > finding.Note.Rank() {
 			return &all[i]
 		}
 	}
@@ -721,10 +740,16 @@ func (l *doorList) sentence(findings []finding.Finding) string {
 	switch {
 	case l.doors == 0:
 		return sentence(findings)
+	case bad == 0 && l.lived > 0:
+		return words.DoorsBut(l.doors, l.clean, l.lived)
 	case bad == 0:
 		return words.Doors(l.doors, l.clean, 0, 0, "")
 	}
-	return words.Doors(l.doors, l.clean, l.rules, l.urls, counted(findings))
+	said := words.Doors(l.doors, l.clean, l.rules, l.urls, counted(findings))
+	if l.lived > 0 {
+		said += fmt.Sprintf(words.MoreAccepted, wording.Count(l.lived, "further door"))
+	}
+	return said
 }
 
 // mostDoors is how many doors are listed where all of them are; of more, only those with something
@@ -742,6 +767,8 @@ func (l *doorList) table(canonical string) (doc.Table, bool) {
 			tone = doc.Unseen
 		case len(d.codes) > 0:
 			met = strings.Join(finding.Names(d.codes), ", ")
+		case d.accepted:
+			tone, met = doc.Noted, words.AcceptedWord
 		}
 		arrival := d.arrival.String()
 		if canonical != "" && d.arrival.Door().String() == canonical {

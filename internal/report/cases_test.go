@@ -24,12 +24,12 @@ import (
 	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/recheck"
 	"upperpath.example/upperpath/internal/core/runbook"
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
-	"upperpath.example/upperpath/internal/store"
 )
 
 var now = time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC)
@@ -93,12 +93,12 @@ func docsOfAudit(a *chain.Audit) map[string]doc.Doc {
 		Chains:  slices.Values(a.Chains),
 		End:     func() ([]finding.Finding, []string) { return a.Findings, a.Notes },
 	}
-	kept := []store.Kept{{ID: 1, Started: a.Started, Vantage: a.Vantage}}
+	kept := []scope.Kept{{ID: 1, Started: a.Started, Vantage: a.Vantage}}
 	state, base, lived := recheckOf(a)
-	news := recheck.Compare(base, state, lived, now)
+	news := recheck.Compare(base, state, lived, nil, now)
 	return map[string]doc.Doc{
 		"news":   News(news, state, lived, now),
-		"first":  News(recheck.Compare(nil, state, lived, now), state, lived, now),
+		"first":  News(recheck.Compare(nil, state, lived, nil, now), state, lived, now),
 		"taken":  AcceptedAll(news, state, now),
 		"lived":  Lived(base, lived, now),
 		"differ": Compare("audit", "1", "2", news),
@@ -106,7 +106,7 @@ func docsOfAudit(a *chain.Audit) map[string]doc.Doc {
 		"look":   Look(looked),
 		"stream": Stream(looked),
 		"report": Client(ForClient{Title: "Every door to " + a.Canonical, Made: now, Today: a}),
-		"kept":   Kept("audit", kept),
+		"kept":   Kept("audit", kept, nil),
 	}
 }
 
@@ -214,7 +214,7 @@ func surveyDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[stri
 	before.Findings = survey.Judge{Now: now}.All(&before)
 	spoils(&before)
 	spoils(&after)
-	news := recheck.Compare(recheck.Of(&before, nil), recheck.Of(&after, nil), nil, now)
+	news := recheck.Compare(recheck.Of(&before, nil), recheck.Of(&after, nil), nil, nil, now)
 	return map[string]doc.Doc{
 		"survey": Survey(&before, true), "names": SurveyOfNames(&before),
 		"compare": Compare("survey", "1", "2", news),

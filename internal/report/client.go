@@ -75,7 +75,8 @@ func Client(c ForClient) doc.Doc {
 			Started: c.Today.Started,
 			Chains: slices.Values(
 				c.Today.Chains,
-			), End: func() ([]finding.Finding, []string) { return c.Today.Findings, c.Today.Notes }},
+			), End: func() ([]finding.Finding, []string) { return c.Today.Findings, c.Today.Notes },
+			Scope: c.Today.Scope},
 			c.Today.Schema, false)}
 	d.Blocks = func(yield func(doc.Block) bool) {
 		for _, part := range [][]doc.Block{
@@ -451,7 +452,7 @@ func (c ForClient) mailFindings() []finding.Finding {
 	take := func(list []finding.Finding) {
 		for _, f := range list {
 			key := f.Code.String() + f.Subject
-			if strings.HasPrefix(f.Code.String(), "mail-") && f.Severity.Rank() > finding.Note.Rank() &&
+			if f.Open() && strings.HasPrefix(f.Code.String(), "mail-") && f.Severity.Rank() > finding.Note.Rank() &&
 				!seen[key] {
 				seen[key] = true
 				all = append(all, f)

@@ -10,6 +10,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/recheck"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/words"
@@ -24,9 +25,13 @@ type Comparison struct {
 	New     []recheck.Item `json:"new"`     // findings
 	Mended  []recheck.Item `json:"mended"`  // findings
 	Changed []recheck.Item `json:"changed"` // other facts; of surveys those that are no record
+	First   []recheck.Item `json:"first"`   // findings of what the first did not look at
+	Hidden  []recheck.Item `json:"hidden"`  // known findings behind something that fails
 	Unseen  []recheck.Gap  `json:"unseen"`
-	Same    int            `json:"same"`  // facts
-	Known   int            `json:"known"` // of those, findings
+	Skipped []string       `json:"skipped"` // domains that the second did not look at
+	Unasked int            `json:"unasked"` // URLs that the second did not ask for
+	Same    int            `json:"same"`    // facts
+	Known   int            `json:"known"`   // of those, findings
 
 	// Of surveys.
 	Domains map[string][]record.Change `json:"domains,omitempty"` // those that both saw
@@ -41,14 +46,13 @@ type Comparison struct {
 // Compare is what two surveys, audits or plans differ in. kind says which, before and after what
 // they are called.
 func Compare(kind, before, after string, n *recheck.News) doc.Doc {
-	c := Comparison{"upperpath/compare/2", kind, before, after, n.New, n.Mended, besideRecords(n),
-		n.Unseen, n.Same,
-		n.Known, nil, nil, nil, nil}
+	c := Comparison{Schema: "upperpath/compare/2", Kind: kind, Before: before, After: after,
+		New: n.New, Mended: n.Mended, Changed: besideRecords(n), First: n.First, Hidden: n.Behind,
+		Unseen: n.Unseen, Skipped: n.Skipped, Unasked: n.Unasked, Same: n.Same, Known: n.Known}
 	d := doc.Doc{Name: "comparison",
 		Title: fmt.Sprintf("The %s: from %s to %s", wording.Plural(kind), before, after)}
 	if r := n.Records; r != nil {
-		d.Title = fmt.Sprintf("From %s to %s", n.Since.Format("2006-01-02 15:04"),
-			n.Now.Format("2006-01-02 15:04 MST"))
+		d.Title = fmt.Sprintf("From %s to %s", before, after)
 		c.Before, c.After = n.Since.Format(time.RFC3339), n.Now.Format(time.RFC3339)
 		c.OnlyBefore, c.OnlyAfter, c.Unanswered = r.OnlyBefore, r.OnlyAfter, r.Unseen
 		c.Domains = map[string][]record.Change{}
@@ -58,14 +62,12 @@ func Compare(kind, before, after string, n *recheck.News) doc.Doc {
 		d.Blocks = doc.Of(surveyBlocks(r, n)...)
 	} else {
 		d.Main = "differences"
-		blocks := append([]doc.Block{comparedVerdict(n, len(n.Changed))}, comparedFindings(n)...)
-		if changes := changesTold(n.Changed); len(changes) > 0 {
-			blocks = append(blocks, doc.List{Title: "Changed", Tone: doc.Warned, Items: changes,
-				More: doc.Command("--format csv") + " has them all"})
-		}
+		lines := n.Lines()
+		blocks := append([]doc.Block{comparedVerdict(n, lines, len(n.Changed))},
+			lineBlocks(lines, "Unseen the second time")...)
 		sheet := newsSheet(n)
 		sheet.Sheet = "differences"
-		d.Blocks = doc.Of(append(blocks, comparedAside(n, sheet)...)...)
+		d.Blocks = doc.Of(append(blocks, append(scopeNotes(kind, n), sheet)...)...)
 	}
 	d.Data = c
 	return d
@@ -102,17 +104,16 @@ func surveyBlocks(compared *recheck.Records, n *recheck.News) []doc.Block {
 	if len(t.Rows) > 0 {
 		blocks = append(blocks, t)
 	}
-	blocks = append(blocks, comparedFindings(n)...)
-	if changes := changesTold(besideRecords(n)); len(changes) > 0 {
-		blocks = append(blocks,
-			doc.List{Title: "Changed beside the records", Tone: doc.Warned, Items: changes})
-	}
+	beside := *n
+	beside.Changed = besideRecords(n)
+	blocks = append(blocks, lineBlocks(beside.Lines(), "Unseen the second time")...)
+	blocks = append(blocks, scopeNotes("survey", n)...)
 	aside := func(format string, args ...any) {
 		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef(format, args...), Soft: true, Gap: true})
 	}
 	for _, part := range compared.Partial {
 		aside("partial: the survey of %s saw %s only by asking for names",
-			part.Started.Format("2006-01-02 15:04"),
+			part.Started.Local().Format("2006-01-02 15:04"),
 			wording.Count(part.Zones, "zone"))
 	}
 	if all := compared.OnlyBefore; len(all) > 0 {
@@ -136,7 +137,7 @@ func compareVerdict(total int, compared *recheck.Records, n *recheck.News) doc.V
 	if len(compared.Changes) == 0 {
 		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase(words.NothingCompared)}
 	}
-	v := comparedVerdict(n, total+len(besideRecords(n)))
+	v := comparedVerdict(n, nil, total+len(besideRecords(n)))
 	says := doc.Phrase(words.NoRecordDiffers)
 	if total > 0 {
 		says = doc.Phrasef("%s %s. ", wording.Count(total, "record set"),
@@ -162,8 +163,11 @@ func changeTexts(c record.Change) (before, after doc.Text) {
 }
 
 // comparedVerdict says whether it got better or worse.
-func comparedVerdict(n *recheck.News, changes int) doc.Verdict {
+func comparedVerdict(n *recheck.News, lines []recheck.Line, changes int) doc.Verdict {
 	v := doc.Verdict{Tone: doc.Good}
+	if n.Apart() {
+		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase(words.NothingCompared)}
+	}
 	worse := finding.Severity("")
 	for _, i := range n.New {
 		if i.Severity.Rank() > worse.Rank() {
@@ -182,48 +186,62 @@ func comparedVerdict(n *recheck.News, changes int) doc.Verdict {
 	}
 	v.Says = doc.Phrasef(words.FindingsDiffer, len(n.New), len(n.Mended),
 		n.Known)
+	if len(n.First) > 0 {
+		v.Says = doc.Cat(v.Says, doc.Phrasef(words.FirstLooked, len(n.First)))
+	}
+	if k := recheck.Count(lines, recheck.IsChanged); k > 0 {
+		changes = k
+	}
 	if changes > 0 {
 		v.Says = doc.Cat(v.Says, doc.Phrasef(" %s changed.", wording.Count(changes, "other fact")))
 	}
 	return v
 }
 
-// comparedFindings lists findings that are new, and those that are mended.
-func comparedFindings(n *recheck.News) []doc.Block {
+// scopeNotes says what of the two was looked at once only, and by hand.
+func scopeNotes(kind string, n *recheck.News) []doc.Block {
 	var blocks []doc.Block
-	for _, s := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
-		l := doc.List{Title: newTitles[s], Tone: doc.ToneOf(s),
-			More: doc.Command("--format csv") + " has them all"}
-		for i := range n.New {
-			if n.New[i].Severity == s {
-				l.Items = append(l.Items, findingNews(&n.New[i]))
-			}
-		}
-		if len(l.Items) > 0 {
-			blocks = append(blocks, l)
+	note := func(text string) {
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase(text), Soft: true, Gap: true})
+	}
+	before, now := n.Scopes()
+	for _, side := range []struct {
+		name string
+		of   *scope.Scope
+	}{{"first", before}, {"second", now}} {
+		if side.of.Known() && !side.of.Whole() {
+			note(fmt.Sprintf(words.SideWas, side.name, ScopeText(side.of, unitOf(kind))))
 		}
 	}
-	l := doc.List{Title: "Fixed", Tone: doc.Good, More: doc.Command("--format csv") + " has them all"}
-	for _, i := range n.Mended {
-		l.Items = append(l.Items,
-			doc.Phrasef("%s: %s.", readableFact(i.Subject), wording.LowerFirst(plainCode(i.Code))))
+	if a, b := n.Sites(); a != "" && b != "" && a != b {
+		note(fmt.Sprintf(words.TwoSites, a, b))
 	}
-	if len(l.Items) > 0 {
-		blocks = append(blocks, l)
+	if a, b := n.Vantages(); a != "" && b != "" && a != b {
+		note(fmt.Sprintf(words.TwoVantages, a, b))
+	}
+	if len(n.Skipped) > 0 {
+		note(fmt.Sprintf(words.SkippedDomains, wording.Few(unicodeNames(n.Skipped), 5)))
+	}
+	if len(n.Left) > 0 && kind != "survey" {
+		note(fmt.Sprintf(words.LeftDomains, wording.Few(unicodeNames(n.Left), 5)))
+	}
+	if len(n.FirstFor) > 0 && kind != "survey" {
+		note(fmt.Sprintf(words.FirstDomains, wording.Few(unicodeNames(n.FirstFor), 5)))
+	}
+	if n.Unasked > 0 {
+		note(fmt.Sprintf(words.UnaskedURLs, wording.Count(n.Unasked, "URL"),
+			wording.Verb(n.Unasked, "was", "were")))
+	}
+	if len(n.Behind) > 0 {
+		blocks = append(blocks, doc.Paragraph{Text: behindText(n.Behind), Soft: true, Gap: true})
 	}
 	return blocks
 }
 
-// comparedAside says what could not be looked at, and holds everything for spreadsheets.
-func comparedAside(n *recheck.News, sheet doc.Data) []doc.Block {
-	var blocks []doc.Block
-	if len(n.Unseen) > 0 {
-		l := doc.List{Title: "Unseen the second time", Tone: doc.Unseen}
-		for _, g := range n.Unseen {
-			l.Items = append(l.Items,
-				doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why))
-		}
-		blocks = append(blocks, l)
+// unitOf gives what a result of a kind counts.
+func unitOf(kind string) string {
+	if kind == "audit" {
+		return "URL"
 	}
-	return append(blocks, sheet)
+	return "domain"
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
@@ -43,6 +44,10 @@ const mostOfACode = 10
 // different subjects are one. Of very many with one code the first are shown, and how many more
 // there are.
 func findingBlocks(all []finding.Finding) []doc.Block {
+	open, lived := finding.Opened(all)
+	if len(lived) > 0 {
+		return append(findingBlocks(open), livedBlock(lived))
+	}
 	order := make([]int32, len(all)) // and not the findings: a look over a long list has very many
 	for i := range order {
 		order[i] = int32(i)
@@ -98,6 +103,18 @@ func findingBlocks(all []finding.Finding) []doc.Block {
 	return blocks
 }
 
+// livedBlock lists what somebody lives with.
+func livedBlock(all []finding.Finding) doc.Block {
+	l := doc.List{Title: words.AcceptedTitle, Tone: doc.Noted,
+		More: doc.Command("--format json") + " has them all"}
+	for _, f := range all {
+		l.Items = append(l.Items, doc.Cat(doc.Text{{Text: f.Code.String(), As: doc.Strong}},
+			doc.Phrasef(words.AcceptedItem, words.Readable(f.Subject), f.Accepted.Until.Format(time.DateOnly),
+				f.Accepted.Why)))
+	}
+	return l
+}
+
 // apartFrom gives what is said without whom it is said of.
 func apartFrom(says, subject string) string {
 	if subject == "" {
@@ -115,13 +132,22 @@ func viewFinding(f finding.Finding) doc.Finding {
 		Tone:     doc.ToneOf(f.Severity),
 		Subjects: []string{f.Subject},
 		Readable: readable(f.Subject),
-		Says:     doc.Phrase(f.Says.String()),
+		Says:     doc.Phrase(saysOf(f)),
 		Why:      doc.Phrase(f.Why.String()),
 		Meets:    words.Code(f.Code).Meets,
 		Fix:      doc.Phrase(fixOf(f)),
 		Affects:  affects(f, 3),
 		Way:      drawn(f),
 	}
+}
+
+// saysOf gives what a finding says, and that it was accepted where its day has come.
+func saysOf(f finding.Finding) string {
+	if f.Accepted == nil || !f.Accepted.Over {
+		return f.Says.String()
+	}
+	return f.Says.String() + fmt.Sprintf(words.AcceptedOver, f.Accepted.Until.Format(newsDate),
+		f.Accepted.Why)
 }
 
 // affects names the doors that a finding affects, and counts the old URLs, or names those where

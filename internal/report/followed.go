@@ -54,7 +54,7 @@ func Followed(f ForFollowed) doc.Doc {
 		}
 	}
 	d := doc.Doc{Name: "old-urls", Title: "Audit of the old URLs in " + f.Source, Main: "old-urls",
-		About: fmt.Sprintf("seen from %s, %s", f.Vantage, f.Started.UTC().Format("2006-01-02 15:04 MST"))}
+		About: fmt.Sprintf("seen from %s, %s", f.Vantage, moment(f.Started))}
 	blocks := []doc.Block{f.verdict(&all), f.totals(&all)}
 	if len(f.Worst) > 0 {
 		blocks = append(blocks, f.worst(&all)...)

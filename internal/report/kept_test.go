@@ -100,7 +100,7 @@ func FuzzKeptSurvey(f *testing.F) {
 		writeDocs(t,
 			map[string]doc.Doc{"survey": Survey(&v, true),
 				"compare": Compare("survey", "1", "2",
-					recheck.Compare(recheck.Of(&v, nil), recheck.Of(&v, nil), nil, now))})
+					recheck.Compare(recheck.Of(&v, nil), recheck.Of(&v, nil), nil, nil, now))})
 		last, before := survey.Latest([]*survey.Survey{&v, &v})
 		p := plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules,
 			Pages: e.Pages, Now: now,

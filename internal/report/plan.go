@@ -69,15 +69,17 @@ const fewFindings = 3
 
 func planHead(p *plan.Plan) []doc.Block {
 	blocks := []doc.Block{planVerdict(p)}
-	if all := findingBlocks(p.Findings); len(all) <= fewFindings {
+	all := findingBlocks(p.Findings)
+	if open, _ := finding.Opened(p.Findings); len(all) <= fewFindings || len(open) == 0 {
 		return append(blocks, all...)
 	}
-	return append(blocks, wrongTable(p.Findings))
+	open, _ := finding.Opened(p.Findings)
+	return append(blocks, wrongTable(open))
 }
 
 func planFindings(p *plan.Plan) []doc.Block {
 	all := findingBlocks(p.Findings)
-	if len(all) <= fewFindings {
+	if open, _ := finding.Opened(p.Findings); len(all) <= fewFindings || len(open) == 0 {
 		return nil
 	}
 	return append([]doc.Block{doc.Heading{Level: 2, Text: "Problems and what to do"}}, all...)
@@ -116,7 +118,7 @@ const seenLongAgo = 7 * 24 * time.Hour
 func planVerdict(p *plan.Plan) doc.Verdict {
 	v := doc.Verdict{Tone: worst(p.Findings)}
 	switch w := finding.Worst(p.Findings); {
-	case len(p.Findings) == 0:
+	case w == "":
 		v.Says = doc.Phrasef(words.PlanWorks, triedText(p),
 			playedText(p))
 	case w == finding.Error:

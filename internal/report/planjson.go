@@ -24,8 +24,10 @@ type (
 		Chain []predict.Hop `json:"chain"` // predicted, from the example
 	}
 	jsonPlan struct {
-		Schema       string             `json:"schema"`
-		Canonical    string             `json:"canonical"`
+		Schema    string `json:"schema"`
+		Canonical string `json:"canonical"`
+		// domains of the estate that it leaves out
+		Left         []string           `json:"left,omitempty"`
 		Played       plan.Played        `json:"played"`
 		Doors        []plan.PlannedDoor `json:"doors"`
 		Rules        []jsonRule         `json:"rules"`
@@ -117,6 +119,7 @@ func planData(p *plan.Plan) jsonPlan {
 	v := jsonPlan{
 		Schema:       plan.Schema,
 		Canonical:    p.Canonical,
+		Left:         leftOf(p),
 		Played:       p.Played,
 		Doors:        p.Doors,
 		Rules:        make([]jsonRule, len(p.Rules)),

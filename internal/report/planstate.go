@@ -3,17 +3,21 @@ package report
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/recheck"
+	"upperpath.example/upperpath/internal/core/scope"
 )
 
 // PlanState gives what a plan wants and finds, as facts that can be compared.
 func PlanState(p *plan.Plan, now time.Time) *recheck.State {
 	s := planState(planData(p))
-	s.Taken = now
+	s.Taken, s.Scope = now, &scope.Scope{Left: leftOf(p)}
+	s.Part = len(s.Scope.Left) > 0
 	return s
 }
 
@@ -51,5 +55,33 @@ func planState(v jsonPlan) *recheck.State {
 			}
 		}
 	}
-	return recheck.OfPlan(v.Canonical, facts, v.Findings)
+	return recheck.OfPlan(v.Canonical, v.domains(), v.Left, facts, v.Findings)
+}
+
+// domains gives the domains that a plan is about.
+func (v *jsonPlan) domains() []string {
+	var all []string
+	for _, d := range v.Doors {
+		h := d.Door.Host
+		if apex, ok := h.Apex(); ok {
+			h = apex
+		}
+		all = append(all, h.String())
+	}
+	for _, z := range v.Zones {
+		all = append(all, z.Name)
+	}
+	slices.Sort(all)
+	return slices.Compact(all)
+}
+
+// leftOf gives the domains of the estate that a plan leaves out.
+func leftOf(p *plan.Plan) []string {
+	var left []string
+	for _, d := range p.Estate.Domains {
+		if d.State != estate.Leave && !p.Web.Means(d.Name) {
+			left = append(left, d.Name.String())
+		}
+	}
+	return left
 }

@@ -90,12 +90,12 @@ func proofSentence(p *proof.Proof, canonical string) string {
 	}
 	switch p.Verdict {
 	case proof.Proved:
-		return fmt.Sprintf(
-			words.Proved,
-			canonical,
-			wording.Count(p.Bound, "hop"),
-			about,
-		)
+		said := fmt.Sprintf(words.Proved, canonical, wording.Count(p.Bound, "hop"), about)
+		if _, lived := finding.Opened(p.Findings); len(lived) > 0 {
+			said = fmt.Sprintf(words.ProvedBut, wording.Count(len(lived), "finding"),
+				wording.Verb(len(lived), "is", "are"), wording.LowerFirst(strings.TrimPrefix(said, "Proved: ")))
+		}
+		return said
 	case proof.Undecided:
 		return fmt.Sprintf(
 			words.Undecided,
@@ -103,7 +103,7 @@ func proofSentence(p *proof.Proof, canonical string) string {
 		)
 	}
 	for _, f := range p.Findings {
-		if witness, ok := f.Evidence["witness"].(string); ok && f.Severity == finding.Error {
+		if witness, ok := f.Evidence["witness"].(string); ok && f.Open() && f.Severity == finding.Error {
 			return fmt.Sprintf(words.RefutedBy,
 				witness, about)
 		}
@@ -128,9 +128,13 @@ var claims = []struct {
 func claimTable(p *proof.Proof) doc.Table {
 	t := doc.Table{Sheet: "claims", Head: []string{"for every URL", "verdict"}}
 	for _, c := range claims {
-		n, tone := 0, doc.Good
+		n, lived, tone := 0, 0, doc.Good
 		for _, f := range p.Findings {
-			if f.Code.Denies(c.claim) {
+			switch {
+			case !f.Code.Denies(c.claim):
+			case !f.Open():
+				lived++
+			default:
 				n++
 				tone = max(tone, doc.ToneOf(f.Severity))
 			}
@@ -143,6 +147,8 @@ func claimTable(p *proof.Proof) doc.Table {
 			said = "no: " + wording.Count(n, "finding")
 		case finding.Has(p.Findings, finding.Undecided) && c.claim != finding.NeverTied:
 			said, tone = "not decided for all", doc.Noted
+		case lived > 0:
+			said, tone = fmt.Sprintf(words.YesBut, lived), doc.Noted
 		}
 		t.Rows = append(t.Rows,
 			[]doc.Cell{{Text: doc.Phrase(c.says)}, {Text: doc.Phrase(said), Tone: tone}})

@@ -2,13 +2,11 @@ package report
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/recheck"
-	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/words"
@@ -20,46 +18,15 @@ const newsDate = "2 January 2006"
 // News is what is new, as it can be mailed to a client: without commands and codes, which stand in
 // tables and JSON.
 func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today time.Time) doc.Doc {
+	lines := n.Lines()
 	d := doc.Doc{Name: "news", Title: "News about the doors to " + s.Canonical, Main: "news",
 		About: "checked on " + s.Taken.In(today.Location()).Format(newsDate+" 15:04 MST")}
 	if !n.Since.IsZero() {
 		d.About += ", compared with " + n.Since.In(today.Location()).Format(newsDate)
 	}
-	blocks := []doc.Block{newsVerdict(n)}
-	add := func(title string, tone doc.Tone, items []recheck.Item, says func(*recheck.Item) doc.Text) {
-		if len(items) == 0 {
-			return
-		}
-		l := doc.List{Title: title, Tone: tone, More: doc.Command("--format csv") + " has them all"}
-		for i := range items {
-			l.Items = append(l.Items, says(&items[i]))
-		}
-		blocks = append(blocks, l)
-	}
-	for _, s := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
-		part := slices.DeleteFunc(slices.Clone(n.New), func(i recheck.Item) bool {
-			return i.Severity != s
-		})
-		add(newTitles[s], doc.ToneOf(s), part, findingNews)
-	}
-	if changes := changesTold(n.Changed); len(changes) > 0 {
-		blocks = append(blocks, doc.List{Title: "Changed", Tone: doc.Warned, Items: changes,
-			More: doc.Command("--format csv") + " has them all"})
-	}
-	add("Due for another look today", doc.Warned, n.Back, backNews)
-	add("Fixed", doc.Good, n.Mended, func(i *recheck.Item) doc.Text {
-		return doc.Phrasef("%s: %s.", readableFact(i.Subject), wording.LowerFirst(plainCode(i.Code)))
-	})
-	if len(n.Unseen) > 0 {
-		l := doc.List{Title: "Unseen this time", Tone: doc.Unseen}
-		for _, g := range n.Unseen {
-			l.Items = append(
-				l.Items,
-				doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)),
-					orText(g.Why.String(), "nobody answered")),
-			)
-		}
-		blocks = append(blocks, l)
+	blocks := append([]doc.Block{newsVerdict(n, lines)}, lineBlocks(lines, "Unseen this time")...)
+	if len(n.Behind) > 0 {
+		blocks = append(blocks, doc.Paragraph{Text: behindText(n.Behind), Soft: true, Gap: true})
 	}
 	if len(n.FirstFor) > 0 {
 		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef("Checked for the first time: %s.",
@@ -81,27 +48,153 @@ func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today t
 		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase(aside + "."), Soft: true, Gap: true})
 	}
 	d.Blocks = doc.Of(append(blocks, newsSheet(n))...)
-	d.Data = newsJSON{"upperpath/news/1", s.Canonical, s.Vantage, n,
+	d.Data = newsJSON{"upperpath/news/1", s.Canonical, s.Vantage, n, newsCauses(lines),
 		append([]recheck.Acceptance{}, lived...)}
 	return d
+}
+
+// behindText says of which findings nobody can say whether they are fixed.
+func behindText(all []recheck.Item) doc.Text {
+	subjects := map[string]bool{}
+	var names []string
+	for _, i := range all {
+		if !subjects[i.Subject] {
+			subjects[i.Subject] = true
+			names = append(names, readableFact(i.Subject))
+		}
+	}
+	return doc.Phrasef(words.HiddenFindings, wording.Count(len(all), "known finding"),
+		wording.Verb(len(all), "is", "are"), wording.Few(names, 3))
+}
+
+// lineBlocks gives the lines of news as lists, what is graver first.
+func lineBlocks(lines []recheck.Line, unseen string) []doc.Block {
+	var blocks []doc.Block
+	add := func(title string, tone doc.Tone, what string, which func(*recheck.Line) bool,
+		says func(*recheck.Line) doc.Text) {
+		l := doc.List{Title: title, Tone: tone, More: doc.Command("--format csv") + " has them all"}
+		for i := range lines {
+			if lines[i].What == what && (which == nil || which(&lines[i])) {
+				l.Items = append(l.Items, says(&lines[i]))
+			}
+		}
+		if len(l.Items) > 0 {
+			blocks = append(blocks, l)
+		}
+	}
+	for _, s := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
+		of := func(l *recheck.Line) bool { return l.Items[0].Severity == s }
+		add(newTitles[s], doc.ToneOf(s), recheck.IsNew, of, findingLine)
+	}
+	add("Changed", doc.Warned, recheck.IsChanged, nil, changeLine)
+	add("Due for another look today", doc.Warned, recheck.IsAgain, nil, backLine)
+	first := doc.Noted
+	for i := range lines {
+		if lines[i].What == recheck.IsFirst {
+			first = max(first, doc.ToneOf(lines[i].Items[0].Severity))
+		}
+	}
+	add("Looked at for the first time", first, recheck.IsFirst, nil, findingLine)
+	add("Fixed", doc.Good, recheck.IsMended, nil, mendedLine)
+	add(unseen, doc.Unseen, recheck.IsUnseen, nil, unseenLine)
+	return blocks
+}
+
+// mendedLine says what is fixed.
+func mendedLine(l *recheck.Line) doc.Text {
+	return doc.Phrasef("%s: %s.", subjectsText(l), wording.LowerFirst(plainCode(l.Items[0].Code)))
+}
+
+// fewSubjects is how many names a line of news gives.
+const fewSubjects = 3
+
+// subjectsText names what a line is about.
+func subjectsText(l *recheck.Line) string {
+	var names []string
+	for _, s := range l.Subjects() {
+		names = append(names, readableFact(s))
+	}
+	return wording.Few(names, fewSubjects)
+}
+
+// findingLine says a finding, at how many names it shows, and what comes of it.
+func findingLine(l *recheck.Line) doc.Text {
+	t := findingNews(&l.Items[0])
+	if all := l.Subjects(); len(all) > 1 {
+		var others []string
+		for _, s := range all {
+			if s != l.Items[0].Subject {
+				others = append(others, readableFact(s))
+			}
+		}
+		t = doc.Cat(t, doc.Phrasef(words.AlsoAt, wording.Few(others, fewSubjects)))
+	}
+	return doc.Cat(t, touchesText(l))
+}
+
+// touchesText counts what comes of the cause that a line tells.
+func touchesText(l *recheck.Line) doc.Text {
+	if len(l.Touches) == 0 {
+		return nil
+	}
+	ways, others := map[string]bool{}, 0
+	for i := range l.Touches {
+		if k := l.Touches[i].Kind; k == recheck.Redirect || k == recheck.Page {
+			ways[l.Touches[i].Subject] = true
+		} else {
+			others++
+		}
+	}
+	var parts []string
+	if len(ways) > 0 {
+		parts = append(parts, wording.Count(len(ways), "URL"))
+	}
+	if others > 0 {
+		parts = append(parts, wording.Count(others, "further fact"))
+	}
+	return doc.Phrasef(words.Touches, wording.And(parts))
+}
+
+func changeLine(l *recheck.Line) doc.Text { return doc.Cat(changeNews(l), touchesText(l)) }
+
+func backLine(l *recheck.Line) doc.Text {
+	i := &l.Items[0]
+	says := doc.Cat(changeNews(l), doc.Phrase("."))
+	if i.Kind == recheck.Finding {
+		says = findingLine(l)
+	}
+	return doc.Cat(says, doc.Phrasef(" It was accepted until %s: %s", i.Accepted, i.Why))
+}
+
+func unseenLine(l *recheck.Line) doc.Text {
+	why := orText(l.Gaps[0].Why.String(), "nobody answered")
+	if subjects := l.Subjects(); len(subjects) > fewSubjects {
+		domains := map[string]bool{}
+		for _, g := range l.Gaps {
+			domains[g.Domain] = true
+		}
+		if len(domains) > 1 {
+			return doc.Phrasef(words.UnseenOf, wording.Count(len(domains), "domain"),
+				subjectsText(l), why)
+		}
+	}
+	return doc.Phrasef("%s: %s", subjectsText(l), why)
 }
 
 var newTitles = map[finding.Severity]string{
 	finding.Error:   "New: visitors do not arrive, or meet a warning",
 	finding.Warning: "New: it works, but not as it should", finding.Note: "New: worth knowing"}
 
-func newsVerdict(n *recheck.News) doc.Verdict {
+func newsVerdict(n *recheck.News, lines []recheck.Line) doc.Verdict {
 	var parts []string
-	count := func(k int, says string) {
-		if k > 0 {
-			parts = append(parts, fmt.Sprintf("%d %s", k, says))
+	for _, part := range []struct{ what, says string }{{recheck.IsNew, "new"},
+		{recheck.IsChanged, "changed"}, {recheck.IsAgain, "due again"},
+		{recheck.IsFirst, "seen for the first time"}, {recheck.IsMended, "fixed"},
+		{recheck.IsUnseen, "unseen"}} {
+		if k := recheck.Count(lines, part.what); k > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", k, part.says))
 		}
 	}
-	count(len(n.New), "new")
-	count(len(n.Changed), "changed")
-	count(len(n.Back), "due again")
-	count(len(n.Mended), "fixed")
-	count(len(n.Unseen), "unseen")
 	tone := doc.ToneOf(n.Worse())
 	if tone == doc.Good && len(n.Unseen) > 0 {
 		tone = doc.Unseen
@@ -152,44 +245,28 @@ var changedWords = map[recheck.FactKind]string{
 	recheck.Planned: "planned",
 }
 
-// changesTold says what changed, a door once: where its visitors go another way, that tells of its
-// further paths and pages too.
-func changesTold(items []recheck.Item) []doc.Text {
-	var all []doc.Text
-	at, more := map[string]int{}, map[string]int{}
-	for n := range items {
-		i := &items[n]
-		door := ""
-		if u, err := web.ParseURL(i.Subject); err == nil && i.Kind != recheck.Certificate {
-			door = u.Door().String()
+// changeNews says what changed, at the place where it did.
+func changeNews(l *recheck.Line) doc.Text {
+	i := &l.Items[0]
+	about, was, is := subjectsText(l), i.Was, i.Is
+	if i.Kind == recheck.Redirect && (was != "" || is != "") && l.At != "" {
+		was, is = orText(l.Was, "nothing"), orText(l.Is, "nothing")
+		if len(l.Subjects()) > 1 || !strings.HasPrefix(i.Subject, l.At+"/") {
+			about = fmt.Sprintf(words.AtPlace, l.At, wording.Count(len(l.Subjects()), "URL"))
 		}
-		if _, told := at[door]; told && door != "" {
-			if i.Kind == recheck.Redirect {
-				more[door]++
-			}
-			continue
-		}
-		at[door] = len(all)
-		all = append(all, changeNews(i))
+	} else if i.Kind == recheck.Page && len(l.Subjects()) > fewSubjects {
+		about = wording.Count(len(l.Subjects()), "URL")
 	}
-	for door, n := range more {
-		all[at[door]] = doc.Cat(all[at[door]],
-			doc.Phrasef("; %s of it too", wording.Count(n, "further path")))
-	}
-	return all
-}
-
-func changeNews(i *recheck.Item) doc.Text {
-	t := doc.Text{{Text: readableFact(i.Subject), As: doc.Strong},
+	t := doc.Text{{Text: about, As: doc.Strong},
 		{Text: " (" + changedWords[i.Kind] + "): ", As: doc.Words}}
 	flat := func(s string) string { return wording.Cut(strings.ReplaceAll(s, "\n", ", "), 160) }
 	switch {
-	case i.Was == "":
-		return doc.Cat(t, doc.Phrasef("new, %s", flat(i.Is)))
-	case i.Is == "":
-		return doc.Cat(t, doc.Phrasef("gone, was %s", flat(i.Was)))
+	case was == "":
+		return doc.Cat(t, doc.Phrasef("new, %s", flat(is)))
+	case is == "":
+		return doc.Cat(t, doc.Phrasef("gone, was %s", flat(was)))
 	}
-	return doc.Cat(t, doc.Phrasef("was %s, is %s", flat(i.Was), flat(i.Is)))
+	return doc.Cat(t, doc.Phrasef("was %s, is %s", flat(was), flat(is)))
 }
 
 // readableFact gives the subject of a fact with its name in letters.
@@ -201,21 +278,37 @@ func readableFact(subject string) string {
 	return strings.TrimSpace(unicodeName(name) + " " + rest)
 }
 
-func backNews(i *recheck.Item) doc.Text {
-	says := findingNews(i)
-	if i.Kind != recheck.Finding {
-		says = doc.Cat(changeNews(i), doc.Phrase("."))
-	}
-	return doc.Cat(says, doc.Phrasef(" It was accepted until %s: %s", i.Accepted, i.Why))
-}
-
 // newsJSON is news as JSON has them.
 type newsJSON struct {
 	Schema    string `json:"schema"`
 	Canonical string `json:"canonical"`
 	Vantage   string `json:"vantage"`
 	*recheck.News
+	Causes   []newsCause          `json:"causes"` // what has one cause, as it is told
 	Accepted []recheck.Acceptance `json:"accepted"`
+}
+
+// newsCause is a line of news as JSON has it.
+type newsCause struct {
+	What     string   `json:"what"`
+	Says     string   `json:"says"`
+	Subjects []string `json:"subjects"`
+	Touches  int      `json:"touches"` // facts that changed because of it
+}
+
+func newsCauses(lines []recheck.Line) []newsCause {
+	all := []newsCause{}
+	for i := range lines {
+		l := &lines[i]
+		says := map[string]func(*recheck.Line) doc.Text{recheck.IsChanged: changeLine,
+			recheck.IsAgain: backLine, recheck.IsUnseen: unseenLine, recheck.IsMended: mendedLine}[l.What]
+		if says == nil {
+			says = findingLine
+		}
+		all = append(all, newsCause{l.What, doc.Unmarked(says(l).String()), l.Subjects(),
+			len(l.Touches)})
+	}
+	return all
 }
 
 func newsSheet(n *recheck.News) doc.Data {
@@ -234,7 +327,9 @@ func newsSheet(n *recheck.News) doc.Data {
 	add("new", n.New)
 	add("changed", n.Changed)
 	add("again", n.Back)
+	add("first", n.First)
 	add("mended", n.Mended)
+	add("hidden", n.Behind)
 	for _, g := range n.Unseen {
 		d.Rows = append(d.Rows,
 			[]string{"unseen", "", "", g.Domain, g.Subject, "", "", g.Why.String(), "", "", ""})
@@ -278,7 +373,8 @@ func AcceptedAll(n *recheck.News, s *recheck.State, today time.Time) doc.Doc {
 	}
 	d := doc.Doc{Name: "news", Title: "Recheck of every door to " + s.Canonical, Main: "news"}
 	d.Blocks = doc.Of(append(blocks, newsSheet(n))...)
-	d.Data = newsJSON{"upperpath/news/1", s.Canonical, s.Vantage, n, []recheck.Acceptance{}}
+	d.Data = newsJSON{"upperpath/news/1", s.Canonical, s.Vantage, n, newsCauses(n.Lines()),
+		[]recheck.Acceptance{}}
 	return d
 }
 

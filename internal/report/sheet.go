@@ -180,7 +180,7 @@ func sheetData(s plan.Sheet, tables ...doc.Data) any {
 func notReady(p *plan.Plan) []doc.Block {
 	faults := slices.DeleteFunc(
 		slices.Clone(p.Findings),
-		func(f finding.Finding) bool { return f.Severity != finding.Error },
+		func(f finding.Finding) bool { return f.Severity != finding.Error || !f.Open() },
 	)
 	if len(faults) == 0 {
 		return nil

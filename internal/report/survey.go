@@ -21,7 +21,10 @@ import (
 func Survey(v *survey.Survey, records bool) doc.Doc {
 	d := surveyed(v)
 	d.Title = "Survey of " + wording.Count(len(v.Domains), "domain")
-	d.About = fmt.Sprintf("seen from %s, %s", v.Vantage, v.Started.Format("2006-01-02 15:04 MST"))
+	d.About = fmt.Sprintf("seen from %s, %s", v.Vantage, moment(v.Started))
+	if v.Scope.Known() && !v.Scope.Whole() {
+		d.About += "; " + ScopeText(v.Scope, "domain")
+	}
 	first := d.Blocks
 	d.Blocks = func(yield func(doc.Block) bool) {
 		for b := range first {

@@ -1,13 +1,14 @@
 package store
 
 import (
-	"cmp"
 	"context"
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/recheck"
 )
 
@@ -20,7 +21,8 @@ const mostStates = 2
 func (s *Store) Accept(ctx context.Context,
 	change func(before *recheck.State) *recheck.State) error {
 	return s.within(ctx, func(tx *sql.Tx) error {
-		before, err := oneIn[recheck.State](ctx, s, tx, lastAccepted)
+		query, args := s.lastAccepted()
+		before, err := oneIn[recheck.State](ctx, s, tx, query, args...)
 		if err != nil && !errors.Is(err, ErrEmpty) {
 			return err
 		}
@@ -29,33 +31,65 @@ func (s *Store) Accept(ctx context.Context,
 		if err != nil {
 			return fmt.Errorf("saving the accepted state: %w", err)
 		}
-		_, err = tx.ExecContext(
-			ctx,
-			"INSERT INTO states (taken, doc) VALUES (?, ?)",
-			state.Taken.UTC().Format(time.RFC3339Nano),
-			doc,
-		)
+		mine, args := s.mine()
+		_, err = tx.ExecContext(ctx,
+			"INSERT INTO states (estate, canonical, taken, doc) VALUES (?, ?, ?, ?)", s.of.Name,
+			s.of.Canonical, state.Taken.UTC().Format(time.RFC3339Nano), doc)
 		if err == nil {
-			_,
-				err = tx.ExecContext(ctx,
-				"DELETE FROM states WHERE id NOT IN (SELECT id FROM states ORDER BY id DESC LIMIT ?)",
-				mostStates)
+			_, err = tx.ExecContext(ctx, "DELETE FROM states WHERE "+mine+" AND id NOT IN "+
+				"(SELECT id FROM states WHERE "+mine+" ORDER BY id DESC LIMIT ?)",
+				append(append(slices.Clone(args), args...), mostStates)...)
 		}
 		return wrong(s.path, err)
 	})
 }
 
-const lastAccepted = "SELECT id, doc FROM states ORDER BY id DESC LIMIT 1"
+func (s *Store) lastAccepted() (string, []any) {
+	mine, args := s.mine()
+	return "SELECT id, doc FROM states WHERE " + mine + " ORDER BY id DESC LIMIT 1", args
+}
 
 // Accepted returns the state that was accepted last; ErrEmpty where none was.
 func (s *Store) Accepted(ctx context.Context) (*recheck.State, error) {
-	if ok, err := s.has(ctx, "states"); !ok {
-		return nil, cmp.Or(err, ErrEmpty)
-	}
-	return one[recheck.State](ctx, s, lastAccepted)
+	query, args := s.lastAccepted()
+	return one[recheck.State](ctx, s, query, args...)
 }
 
-// has reports whether there is a table: a store may be older than it.
+// Told returns the findings that were told as new since something was accepted, and are not mended
+// yet; nil where there are none.
+func (s *Store) Told(ctx context.Context) ([]recheck.Fact, error) {
+	if s.db == nil {
+		return nil, nil
+	}
+	mine, args := s.mine()
+	var doc []byte
+	err := s.db.QueryRowContext(ctx, "SELECT doc FROM told WHERE "+mine+
+		" ORDER BY estate = ? DESC LIMIT 1", append(args, s.of.Name)...).Scan(&doc)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, wrong(s.path, err)
+	}
+	var told []recheck.Fact
+	if err := unpack(doc, &told); err != nil {
+		return nil, &Error{s.path, Damaged, fmt.Errorf("what was told: %w", err)}
+	}
+	return told, nil
+}
+
+// Tell keeps the findings that were told as new, in place of those before.
+func (s *Store) Tell(ctx context.Context, told []recheck.Fact) error {
+	doc, err := pack(told)
+	if err != nil {
+		return fmt.Errorf("saving what was told: %w", err)
+	}
+	_, err = s.db.ExecContext(ctx, "INSERT INTO told (estate, canonical, doc) VALUES (?, ?, ?) "+
+		"ON CONFLICT (estate) DO UPDATE SET doc = excluded.doc", s.of.Name, s.of.Canonical, doc)
+	return wrong(s.path, err)
+}
+
+// has reports whether there is a table.
 func (s *Store) has(ctx context.Context, table string) (bool, error) {
 	if s.db == nil {
 		return false, nil
@@ -66,43 +100,14 @@ func (s *Store) has(ctx context.Context, table string) (bool, error) {
 	return n > 0, wrong(s.path, err)
 }
 
-// Live keeps what somebody lives with, in place of what was said of the same before.
-func (s *Store) Live(ctx context.Context, a recheck.Acceptance) error {
-	_,
-		err := s.db.ExecContext(ctx,
-		"INSERT INTO acceptances (code, subject, until, why, given) VALUES (?, ?, ?, ?, ?) "+
-			"ON CONFLICT (code, subject) DO UPDATE SET until = excluded.until, why = excluded.why, given "+
-			"= excluded.given",
-		a.Code, a.Subject, a.Until.UTC().Format(time.RFC3339), a.Why, a.Given.UTC().Format(time.RFC3339))
-	return wrong(s.path, err)
-}
-
-// ErrNotLived says that nobody lives with something.
-var ErrNotLived = errors.New("it was not accepted")
-
-// Unlive takes back that somebody lives with something. The error is ErrNotLived where nobody does.
-func (s *Store) Unlive(ctx context.Context, code, subject string) error {
-	r,
-		err := s.db.ExecContext(ctx, "DELETE FROM acceptances WHERE code = ? AND subject = ?", code,
-		subject)
-	if err != nil {
-		return wrong(s.path, err)
-	}
-	if n, err := r.RowsAffected(); err != nil || n == 0 {
-		return cmp.Or(wrong(s.path, err), ErrNotLived)
-	}
-	return nil
-}
-
-// Lived returns what somebody lives with, by date.
+// Lived returns what an earlier version kept here of findings that somebody lives with, by date; it
+// stands in the estate file now. Changes are left out: no value was noted with them.
 func (s *Store) Lived(ctx context.Context) ([]recheck.Acceptance, error) {
 	if ok, err := s.has(ctx, "acceptances"); !ok {
 		return nil, err
 	}
-	rows, err := s.db.QueryContext(
-		ctx,
-		"SELECT code, subject, until, why, given FROM acceptances ORDER BY until, code, subject",
-	)
+	rows, err := s.db.QueryContext(ctx,
+		"SELECT code, subject, until, why, given FROM acceptances ORDER BY until, code, subject")
 	if err != nil {
 		return nil, wrong(s.path, err)
 	}
@@ -114,12 +119,28 @@ func (s *Store) Lived(ctx context.Context) ([]recheck.Acceptance, error) {
 		if err := rows.Scan(&a.Code, &a.Subject, &until, &a.Why, &given); err != nil {
 			return nil, wrong(s.path, err)
 		}
-		a.Until, err = time.Parse(time.RFC3339, until)
-		if err != nil {
+		if a.Until, err = time.Parse(time.RFC3339, until); err != nil {
 			return nil, &Error{s.path, Damaged, fmt.Errorf("the date of what was accepted: %w", err)}
 		}
 		a.Given, _ = time.Parse(time.RFC3339, given)
-		all = append(all, a)
+		if !finding.IsChange(a.Code) {
+			all = append(all, a)
+		}
 	}
 	return all, wrong(s.path, rows.Err())
+}
+
+// Unlive takes back that somebody lives with something that an earlier version kept here, and
+// reports whether it was.
+func (s *Store) Unlive(ctx context.Context, code, subject string) (bool, error) {
+	if ok, err := s.has(ctx, "acceptances"); !ok {
+		return false, err
+	}
+	r, err := s.db.ExecContext(ctx, "DELETE FROM acceptances WHERE code = ? AND subject = ?", code,
+		subject)
+	if err != nil {
+		return false, wrong(s.path, err)
+	}
+	n, err := r.RowsAffected()
+	return n > 0, wrong(s.path, err)
 }

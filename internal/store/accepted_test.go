@@ -26,14 +26,14 @@ func state(day int) *recheck.State {
 
 func TestTheLastAcceptedStateHolds(t *testing.T) {
 	ctx, folder := context.Background(), t.TempDir()
-	r, err := store.Read(folder)
+	r, err := store.Read(at(folder))
 	require.NoError(t, err)
 	_, err = r.Accepted(ctx)
 	require.ErrorIs(t, err, store.ErrEmpty)
 	lived, err := r.Lived(ctx)
 	require.NoError(t, err)
 	assert.Empty(t, lived)
-	s, err := store.Open(folder)
+	s, err := store.Open(at(folder))
 	require.NoError(t, err)
 	defer s.Close()
 	for day := range 5 {
@@ -42,18 +42,10 @@ func TestTheLastAcceptedStateHolds(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, state(day), got)
 	}
-	a := recheck.Acceptance{Code: "wrong-name", Subject: "https://a.example",
-		Until: taken.AddDate(0, 1, 0), Why: "later",
-		Given: taken}
-	require.NoError(t, s.Live(ctx, a))
-	a.Why = "much later"
-	require.NoError(t, s.Live(ctx, a))
-	lived, err = s.Lived(ctx)
-	require.NoError(t, err)
-	assert.Equal(t, []recheck.Acceptance{a}, lived)
-	require.NoError(t, s.Unlive(ctx, a.Code, a.Subject))
-	require.ErrorIs(t, s.Unlive(ctx, a.Code, a.Subject), store.ErrNotLived)
 }
+
+// at gives whose results are meant in tests of one estate.
+func at(folder string) store.Of { return store.Of{Folder: folder, Name: "upperpath.yaml"} }
 
 func accept(ctx context.Context, s *store.Store, state *recheck.State) error {
 	return s.Accept(ctx, func(*recheck.State) *recheck.State { return state })
@@ -64,7 +56,7 @@ func accept(ctx context.Context, s *store.Store, state *recheck.State) error {
 // was accepted before.
 func TestAKilledWriterLeavesTheStateBefore(t *testing.T) {
 	ctx, folder, left := context.Background(), t.TempDir(), t.TempDir()
-	s, err := store.Open(folder)
+	s, err := store.Open(at(folder))
 	require.NoError(t, err)
 	require.NoError(t, accept(ctx, s, state(0)))
 	require.NoError(t, s.Close())
@@ -88,12 +80,12 @@ func TestAKilledWriterLeavesTheStateBefore(t *testing.T) {
 		require.NoError(t, os.WriteFile(filepath.Join(left, store.Folder, name), data, 0o600))
 	}
 	require.NoError(t, tx.Rollback())
-	r, err := store.Read(left)
+	r, err := store.Read(at(left))
 	require.NoError(t, err)
 	got, err := r.Accepted(ctx)
 	require.NoError(t, errors.Join(err, r.Close()))
 	assert.Equal(t, state(0), got)
-	w, err := store.Open(left)
+	w, err := store.Open(at(left))
 	require.NoError(t, err)
 	got, err = w.Accepted(ctx)
 	require.NoError(t, errors.Join(err, w.Close()))

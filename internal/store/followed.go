@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -21,7 +22,10 @@ CREATE TABLE IF NOT EXISTS old_runs (
 	digest  TEXT NOT NULL, -- of what stood in it
 	total   INTEGER NOT NULL,
 	ended   TEXT NOT NULL, -- '': it was cut off
-	bound   TEXT NOT NULL DEFAULT '' -- what its verdicts hang on, as JSON: names and digests
+	-- what its verdicts hang on, as JSON: names and digests
+	bound   TEXT NOT NULL DEFAULT '',
+	estate  TEXT NOT NULL DEFAULT '',
+	canonical TEXT NOT NULL DEFAULT ''
 );
 CREATE TABLE IF NOT EXISTS old_followed (
 	run     INTEGER NOT NULL,
@@ -63,10 +67,9 @@ func (s *Store) BeginRun(ctx context.Context, r Run) (Run, error) {
 		return r, err
 	}
 	made, err := s.db.ExecContext(ctx,
-		"INSERT INTO old_runs (started, vantage, source, digest, total, ended, bound) "+
-			"VALUES (?, ?, ?, ?, ?, '', ?)", r.Started.UTC().Format(time.RFC3339Nano), r.Vantage, r.Source,
-		r.Digest, r.Total,
-		string(bound))
+		"INSERT INTO old_runs (estate, canonical, started, vantage, source, digest, total, ended, bound) "+
+			"VALUES (?, ?, ?, ?, ?, ?, ?, '', ?)", s.of.Name, s.of.Canonical,
+		r.Started.UTC().Format(time.RFC3339Nano), r.Vantage, r.Source, r.Digest, r.Total, string(bound))
 	if err != nil {
 		return r, wrong(s.path, err)
 	}
@@ -81,17 +84,9 @@ func (s *Store) tables(ctx context.Context) error {
 		if _, err := tx.ExecContext(ctx, followedSchema); err != nil {
 			return wrong(s.path, err)
 		}
-		for table, column := range map[string]string{"old_runs": "bound", "old_followed": "goal"} {
-			var n int
-			err := tx.QueryRowContext(ctx, "SELECT count(*) FROM pragma_table_info(?) WHERE name = ?", table,
-				column).
-				Scan(&n)
-			if err == nil && n == 0 {
-				_,
-					err = tx.ExecContext(ctx,
-					"ALTER TABLE "+table+" ADD COLUMN "+column+" TEXT NOT NULL DEFAULT ''")
-			}
-			if err != nil {
+		for _, c := range [][2]string{{"old_runs", "bound"}, {"old_followed", "goal"},
+			{"old_runs", "estate"}, {"old_runs", "canonical"}} {
+			if err := addColumn(tx, c[0], c[1], "TEXT NOT NULL DEFAULT ''"); err != nil {
 				return wrong(s.path, err)
 			}
 		}
@@ -101,17 +96,30 @@ func (s *Store) tables(ctx context.Context) error {
 
 // LastRun gives the last run over a list with a digest; ErrEmpty where there is none.
 func (s *Store) LastRun(ctx context.Context, digest string) (Run, error) {
+	return s.lastRun(ctx, "digest = ?", digest)
+}
+
+// NewestRun gives the run that was begun last, whatever its list; ErrEmpty where there is none.
+func (s *Store) NewestRun(ctx context.Context) (Run, error) {
+	if there, err := s.has(ctx, "old_runs"); !there {
+		return Run{}, cmp.Or(err, ErrEmpty)
+	}
+	return s.lastRun(ctx, "1")
+}
+
+func (s *Store) lastRun(ctx context.Context, which string, args ...any) (Run, error) {
 	var r Run
 	if s.db == nil {
 		return r, ErrEmpty
 	}
-	if err := s.tables(ctx); err != nil {
+	if err := s.tables(ctx); err != nil && !barred(err) {
 		return r, err
 	}
+	mine, mineArgs := s.mine()
 	var started, ended, bound string
 	err := s.db.QueryRowContext(ctx,
 		"SELECT id, started, vantage, source, digest, total, ended, bound FROM old_runs "+
-			"WHERE digest = ? ORDER BY id DESC LIMIT 1", digest).
+			"WHERE "+which+" AND "+mine+" ORDER BY id DESC LIMIT 1", append(args, mineArgs...)...).
 		Scan(&r.ID, &started, &r.Vantage, &r.Source, &r.Digest, &r.Total, &ended, &bound)
 	if errors.Is(err, sql.ErrNoRows) {
 		return r, ErrEmpty
@@ -122,6 +130,12 @@ func (s *Store) LastRun(ctx context.Context, digest string) (Run, error) {
 		r.Bound = nil // an earlier version noted nothing
 	}
 	return r, wrong(s.path, err)
+}
+
+// barred reports whether a store may be read and not written to.
+func barred(err error) bool {
+	var failed *Error
+	return errors.As(err, &failed) && failed.Reason == Barred
 }
 
 // DoneOf gives which numbers of a run are kept: how many from 0 on without a gap, and those behind.

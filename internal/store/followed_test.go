@@ -21,7 +21,7 @@ func TestAStoreOfAnEarlierVersionGrows(t *testing.T) {
 	ctx := context.Background()
 	for range 10 {
 		folder := t.TempDir()
-		s, err := store.Open(folder)
+		s, err := store.Open(at(folder))
 		require.NoError(t, err)
 		run, err := s.BeginRun(ctx,
 			store.Run{Digest: "list", Total: 1, Bound: map[string]string{"rules.csv": "1"}})
@@ -36,7 +36,7 @@ func TestAStoreOfAnEarlierVersionGrows(t *testing.T) {
 		var all sync.WaitGroup
 		for i := range programs {
 			all.Go(func() {
-				s, err := store.Open(folder)
+				s, err := store.Open(at(folder))
 				if err == nil {
 					found[i], err = s.LastRun(ctx, "list")
 					err = errors.Join(err, s.Close())
@@ -50,7 +50,7 @@ func TestAStoreOfAnEarlierVersionGrows(t *testing.T) {
 			assert.Equal(t, run.ID, found[i].ID)
 			assert.Nil(t, found[i].Bound, "nothing was noted of what the verdicts hang on")
 		}
-		s, err = store.Open(folder)
+		s, err = store.Open(at(folder))
 		require.NoError(t, err)
 		part, err := s.PartOf(ctx, run.ID, 0, 10)
 		require.NoError(t, err)

@@ -18,7 +18,7 @@ import (
 // TestWhatIsPackedIsWhatComesBack keeps surveys of no, one and many domains, with texts that look
 // like their own frame.
 func TestWhatIsPackedIsWhatComesBack(t *testing.T) {
-	s, err := Open(t.TempDir())
+	s, err := Open(at(t.TempDir()))
 	require.NoError(t, err)
 	defer s.Close()
 	for n := range 4 {
@@ -35,7 +35,7 @@ func TestWhatIsPackedIsWhatComesBack(t *testing.T) {
 				survey.Domain{Name: "a.example", Servers: []survey.Server{}, Records: []record.Set{
 					{Name: "a.example", Type: "TXT", TTL: 60, Values: []string{`"domains":null,]}`}}}})
 		}
-		id, err := s.KeepSurvey(context.Background(), v)
+		id, _, err := s.KeepSurvey(context.Background(), v)
 		require.NoError(t, err)
 		again, err := s.GetSurvey(context.Background(), id)
 		require.NoError(t, err)

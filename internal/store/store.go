@@ -3,16 +3,19 @@
 // runbooks, one for each scope, and what was accepted: the state with which others are compared,
 // and faults that somebody lives with until a date.
 //
-//	s, err := store.Open(estateFolder)
+// A folder can have several estate files: everything is kept with the estate that it is of, and
+// nobody reads what is another's. Every audit and survey holds its scope, by which old ones go.
+//
+//	s, err := store.Open(store.Of{Folder: folder, Name: "upperpath.yaml", Canonical: site})
 //	defer s.Close()
-//	id, err := s.Keep(ctx, audit)
+//	id, gone, err := s.Keep(ctx, audit)
 //	last, err := s.Last(ctx)
 package store
 
 import (
-	"cmp"
 	"context"
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -27,6 +30,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/runbook"
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/survey"
 )
 
@@ -36,41 +40,22 @@ const Folder = ".upperpath"
 // ErrEmpty says that nothing has been kept yet.
 var ErrEmpty = errors.New("nothing has been saved yet")
 
-// Store is an open store.
-type Store struct {
-	db   *sql.DB // nil: there is none yet, and nothing in it
-	path string
+// Of says whose results are meant: those of one estate file in a folder.
+type Of struct {
+	Folder    string
+	Name      string // of the estate file
+	Canonical string // its canonical site; "" where the estate could not be read
+	Keep      scope.Keep
+	Now       time.Time // by which old results go; the zero time: none goes
 }
 
-const schema = `CREATE TABLE IF NOT EXISTS audits (
-	id      INTEGER PRIMARY KEY,
-	started TEXT NOT NULL,
-	vantage TEXT NOT NULL,
-	doc     BLOB NOT NULL  -- the audit as JSON, docs/schema/audit.json, compressed (gzip)
-);
-CREATE TABLE IF NOT EXISTS surveys (
-	id      INTEGER PRIMARY KEY,
-	started TEXT NOT NULL,
-	vantage TEXT NOT NULL,
-	doc     BLOB NOT NULL  -- the survey as JSON, docs/schema/survey.json, compressed (gzip)
-);
-CREATE TABLE IF NOT EXISTS runbooks (
-	scope TEXT PRIMARY KEY, -- which domains are meant: '' for all, a wave or a domain
-	doc   BLOB NOT NULL     -- the runbook as JSON, docs/schema/runbook.json, compressed (gzip)
-);
-CREATE TABLE IF NOT EXISTS states (
-	id    INTEGER PRIMARY KEY,
-	taken TEXT NOT NULL,
-	doc   BLOB NOT NULL -- what was accepted as it was, as JSON, compressed (gzip); the last one holds
-);
-CREATE TABLE IF NOT EXISTS acceptances (
-	code    TEXT NOT NULL, -- of a finding or a change
-	subject TEXT NOT NULL,
-	until   TEXT NOT NULL, -- on this date it comes back
-	why     TEXT NOT NULL,
-	given   TEXT NOT NULL,
-	PRIMARY KEY (code, subject)
-)`
+// Store is an open store.
+type Store struct {
+	db    *sql.DB // nil: there is none yet, and nothing in it
+	path  string
+	of    Of
+	names []string // of the estate file: its own first, then those that it had before
+}
 
 // Reason says why a store could not be used.
 type Reason int
@@ -82,6 +67,8 @@ const (
 	Barred         // the rights of the store or its folder, or the disk, do not let us
 	Damaged        // it is no store, or not all of it can be read
 	Busy           // another program writes to it, and does not come to an end
+	Later          // a later version of this program made it
+	Older          // an earlier version made it, and it cannot be brought up to date where it lies
 )
 
 // Error says that the store could not be used.
@@ -94,7 +81,8 @@ type Error struct {
 func (e *Error) Error() string {
 	says := map[Reason]string{Full: "the disk is full", Barred: "no permission to read or write there",
 		Damaged: "it is damaged",
-		Busy:    "another program is writing to it"}[e.Reason]
+		Busy:    "another program is writing to it", Later: "a later version of this program made it",
+		Older: "an earlier version made it, and it cannot be written to"}[e.Reason]
 	if says == "" {
 		return fmt.Sprintf("the store %s cannot be used: %s", e.Path, e.Err)
 	}
@@ -127,37 +115,81 @@ func wrong(path string, err error) error {
 
 // Open opens the store beside an estate file for writing, and makes it where there is none. The
 // error is an *Error.
-func Open(estateFolder string) (*Store, error) {
-	path := pathOf(estateFolder)
+func Open(of Of) (*Store, error) {
+	path := pathOf(of.Folder)
 	if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
 		return nil, wrong(path, err)
 	}
+	s, err := open(path, "rw")
+	if err != nil {
+		return nil, err
+	}
+	s.of = of
 	// It is made whole or not at all; whether it can be written to is known before the work.
-	return open(path, "rw", "BEGIN IMMEDIATE", schema, "COMMIT",
-		"BEGIN", "INSERT INTO audits (started, vantage, doc) VALUES ('', '', '')", "ROLLBACK")
+	if err := errors.Join(s.upToDate(), s.tryWriting(), s.known()); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
+}
+
+// tryWriting tells whether something can be kept, and keeps nothing.
+func (s *Store) tryWriting() error {
+	for _, statement := range []string{"BEGIN",
+		"INSERT INTO audits (started, vantage, doc) VALUES ('', '', '')", "ROLLBACK"} {
+		if _, err := s.db.Exec(statement); err != nil {
+			return wrong(s.path, err)
+		}
+	}
+	return nil
 }
 
 // Read opens the store beside an estate file for reading; it may lie in a place that cannot be
 // written to. Where there is none, nothing has been kept in what comes back. The error is an
 // *Error.
-func Read(estateFolder string) (*Store, error) {
-	path := pathOf(estateFolder)
-	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
-		return &Store{path: path}, nil
-	}
-	if begun(path) {
-		return &Store{path: path}, nil
+func Read(of Of) (*Store, error) {
+	path := pathOf(of.Folder)
+	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) || begun(path) {
+		return &Store{path: path, of: of}, nil
 	}
 	first := []string{"SELECT count(*) FROM audits", "SELECT count(*) FROM surveys"}
 	s, err := open(path, "ro", first...)
-	if !cutOff(err) {
-		return s, err
+	if cutOff(err) {
+		// Somebody was killed while writing; whoever may write takes that back, and no one else can
+		// read.
+		if s, err := open(path, "rw", first...); err == nil {
+			_ = s.Close()
+		}
+		s, err = open(path, "ro", first...)
 	}
-	// Somebody was killed while writing; whoever may write takes that back, and no one else can read.
-	if s, err := open(path, "rw", first...); err == nil {
-		_ = s.Close()
+	if err != nil {
+		return nil, err
 	}
-	return open(path, "ro", first...)
+	s.of = of
+	switch version, err := s.version(); {
+	case err != nil:
+		return nil, errors.Join(err, s.Close())
+	case version < thisVersion:
+		return s.made(of)
+	case version > thisVersion:
+		return nil, errors.Join(&Error{path, Later, errVersion}, s.Close())
+	}
+	if err := s.known(); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
+}
+
+// made gives the store of an earlier version once it was brought up to date.
+func (s *Store) made(of Of) (*Store, error) {
+	if err := s.Close(); err != nil {
+		return nil, wrong(s.path, err)
+	}
+	fresh, err := Open(of)
+	var failed *Error
+	if errors.As(err, &failed) && failed.Reason == Barred {
+		failed.Reason = Older
+	}
+	return fresh, err
 }
 
 // begun reports whether a store has no tables yet: whoever makes it is at it, or was killed at it.
@@ -200,7 +232,7 @@ func open(path, mode string, first ...string) (*Store, error) {
 			return nil, errors.Join(wrong(path, err), db.Close())
 		}
 	}
-	return &Store{db, path}, nil
+	return &Store{db: db, path: path}, nil
 }
 
 // Close closes the store.
@@ -211,83 +243,99 @@ func (s *Store) Close() error {
 	return s.db.Close()
 }
 
-// Keep adds an audit and returns its number.
-func (s *Store) Keep(ctx context.Context, a *chain.Audit) (int64, error) {
-	return s.add(ctx, "INSERT INTO audits (started, vantage, doc) VALUES (?, ?, ?)", a.Started,
-		a.Vantage, a)
-}
-
-// KeepSurvey adds a survey and returns its number.
-func (s *Store) KeepSurvey(ctx context.Context, v *survey.Survey) (int64, error) {
-	return s.add(ctx, "INSERT INTO surveys (started, vantage, doc) VALUES (?, ?, ?)", v.Started,
-		v.Vantage, v)
-}
-
-func (s *Store) add(ctx context.Context, query string, started time.Time, vantage string,
-	v any) (int64, error) {
-	doc, err := pack(v)
-	if err != nil {
-		return 0, fmt.Errorf("saving what was seen: %w", err)
-	}
-	r, err := s.db.ExecContext(ctx, query, started.UTC().Format(time.RFC3339Nano), vantage, doc)
-	if err != nil {
-		return 0, wrong(s.path, err)
-	}
-	return r.LastInsertId()
-}
-
 // Last returns the audit that was kept last; ErrEmpty where there is none.
 func (s *Store) Last(ctx context.Context) (*chain.Audit, error) {
-	return one[chain.Audit](ctx, s, "SELECT id, doc FROM audits ORDER BY id DESC LIMIT 1")
+	mine, args := s.mine()
+	return one[chain.Audit](ctx, s,
+		"SELECT id, doc FROM audits WHERE "+mine+" ORDER BY id DESC LIMIT 1", args...)
 }
 
 // shortDocument is how many octets a kept audit may have that is read beside other work.
 const shortDocument = 2 << 20
 
-// LastShort returns the audit that was kept last, unless it is a long one; ErrEmpty where there is
-// none.
-func (s *Store) LastShort(ctx context.Context) (*chain.Audit, error) {
-	return one[chain.Audit](ctx, s,
-		"SELECT id, doc FROM (SELECT id, doc FROM audits ORDER BY id DESC LIMIT 1) "+
-			"WHERE length(doc) <= ?", shortDocument)
-}
-
-// Get returns the audit with a number; ErrEmpty where there is none.
+// Get returns the audit with a number; ErrEmpty where there is none, an *OtherError where it is of
+// another estate.
 func (s *Store) Get(ctx context.Context, id int64) (*chain.Audit, error) {
+	if err := s.isMine(ctx, "audits", id); err != nil {
+		return nil, err
+	}
 	return one[chain.Audit](ctx, s, "SELECT id, doc FROM audits WHERE id = ?", id)
 }
 
-// GetSurvey returns the survey with a number; ErrEmpty where there is none.
+// GetSurvey returns the survey with a number; ErrEmpty where there is none, an *OtherError where it
+// is of another estate.
 func (s *Store) GetSurvey(ctx context.Context, id int64) (*survey.Survey, error) {
+	if err := s.isMine(ctx, "surveys", id); err != nil {
+		return nil, err
+	}
 	return one[survey.Survey](ctx, s, "SELECT id, doc FROM surveys WHERE id = ?", id)
 }
+
+// MostAudits is how many audits LatestAudits looks back.
+const MostAudits = 60
 
 // MostSurveys is how many surveys LatestSurveys looks back: hourly ones of two weeks, or those of
 // three days that are ten minutes apart.
 const MostSurveys = 400
 
-// LatestSurveys returns the surveys that are kept, the newest first, as far back as more asks for:
-// it is given each and reports whether an older one is wanted too. Those that are damaged are left
-// out, and come back as errors of their own.
-func (s *Store) LatestSurveys(
-	ctx context.Context,
-	more func(*survey.Survey) bool,
-) (all []*survey.Survey, damaged []error, err error) {
+// LatestAudits returns the audits that are kept, the newest first, as far back as more asks for.
+func (s *Store) LatestAudits(ctx context.Context, longest int,
+	more func(*chain.Audit) bool) (all []*chain.Audit, damaged []error, err error) {
+	kept, err := s.List(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	return s.Audits(ctx, kept[:min(len(kept), MostAudits)], longest, more)
+}
+
+// LatestSurveys returns the surveys that are kept, the newest first, as far back as more asks for.
+func (s *Store) LatestSurveys(ctx context.Context,
+	more func(*survey.Survey) bool) (all []*survey.Survey, damaged []error, err error) {
 	kept, err := s.ListSurveys(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
-	for _, k := range kept[:min(len(kept), MostSurveys)] {
-		v, err := s.GetSurvey(ctx, k.ID)
+	return s.Surveys(ctx, kept[:min(len(kept), MostSurveys)], more)
+}
+
+// Audits reads those of a list, in its order, as far as more asks for: it is given each and reports
+// whether the next is wanted too. Those longer than so many octets as they are kept are left out,
+// where that is not 0; those that are damaged are, and come back as errors of their own.
+func (s *Store) Audits(ctx context.Context, kept []scope.Kept, longest int,
+	more func(*chain.Audit) bool) (all []*chain.Audit, damaged []error, err error) {
+	return each(kept, func(id int64) (*chain.Audit, error) {
+		if longest > 0 {
+			var n int
+			err := s.db.QueryRowContext(ctx, "SELECT length(doc) FROM audits WHERE id = ?", id).Scan(&n)
+			if err == nil && n > longest {
+				return nil, ErrEmpty
+			}
+		}
+		return s.Get(ctx, id)
+	}, more)
+}
+
+// Surveys reads those of a list as Audits does.
+func (s *Store) Surveys(ctx context.Context, kept []scope.Kept,
+	more func(*survey.Survey) bool) (all []*survey.Survey, damaged []error, err error) {
+	return each(kept, func(id int64) (*survey.Survey, error) { return s.GetSurvey(ctx, id) }, more)
+}
+
+func each[T any](kept []scope.Kept, read func(int64) (*T, error),
+	more func(*T) bool) (all []*T, damaged []error, err error) {
+	for _, k := range kept {
+		one, err := read(k.ID)
 		var broken *Error
-		if errors.As(err, &broken) && broken.Reason == Damaged {
+		switch {
+		case errors.As(err, &broken) && broken.Reason == Damaged:
 			damaged = append(damaged, err)
 			continue
-		}
-		if err != nil {
+		case errors.Is(err, ErrEmpty): // it went meanwhile
+			continue
+		case err != nil:
 			return nil, nil, err
 		}
-		if all = append(all, v); !more(v) {
+		if all = append(all, one); !more(one) {
 			break
 		}
 	}
@@ -307,6 +355,7 @@ func one[T any, P interface {
 // reader is a database, or a transaction in it.
 type reader interface {
 	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
 }
 
 func oneIn[T any, P interface {
@@ -332,40 +381,43 @@ func oneIn[T any, P interface {
 	return v, nil
 }
 
-// Kept is a line of the list of what is kept.
-type Kept struct {
-	ID      int64     `json:"id"`
-	Started time.Time `json:"started"`
-	Vantage string    `json:"vantage"`
-}
-
 // List returns the audits that are kept, the last first.
-func (s *Store) List(ctx context.Context) ([]Kept, error) {
-	return s.list(ctx, "SELECT id, started, vantage FROM audits ORDER BY id DESC")
-}
+func (s *Store) List(ctx context.Context) ([]scope.Kept, error) { return s.list(ctx, "audits") }
 
 // ListSurveys returns the surveys that are kept, the last first.
-func (s *Store) ListSurveys(ctx context.Context) ([]Kept, error) {
-	return s.list(ctx, "SELECT id, started, vantage FROM surveys ORDER BY id DESC")
+func (s *Store) ListSurveys(ctx context.Context) ([]scope.Kept, error) {
+	return s.list(ctx, "surveys")
 }
 
-func (s *Store) list(ctx context.Context, query string) ([]Kept, error) {
+func (s *Store) list(ctx context.Context, table string) ([]scope.Kept, error) {
 	if s.db == nil {
 		return nil, nil
 	}
-	rows, err := s.db.QueryContext(ctx, query)
+	return s.listIn(ctx, s.db, table)
+}
+
+func (s *Store) listIn(ctx context.Context, in reader, table string) ([]scope.Kept, error) {
+	mine, args := s.mineIn(table)
+	rows, err := in.QueryContext(ctx, "SELECT id, started, vantage, scope, pinned FROM "+table+
+		" WHERE "+mine+" ORDER BY id DESC", args...)
 	if err != nil {
 		return nil, wrong(s.path, err)
 	}
 	defer rows.Close()
-	var all []Kept
+	var all []scope.Kept
 	for rows.Next() {
-		var k Kept
-		var started string
-		if err := rows.Scan(&k.ID, &started, &k.Vantage); err != nil {
+		var k scope.Kept
+		var started, made string
+		if err := rows.Scan(&k.ID, &started, &k.Vantage, &made, &k.Accepted); err != nil {
 			return nil, wrong(s.path, err)
 		}
 		k.Started, _ = time.Parse(time.RFC3339Nano, started)
+		if made != "" {
+			k.Scope = &scope.Scope{}
+			if json.Unmarshal([]byte(made), k.Scope) != nil {
+				k.Scope = nil // as good as unknown
+			}
+		}
 		all = append(all, k)
 	}
 	return all, wrong(s.path, rows.Err())
@@ -391,7 +443,8 @@ func (s *Store) ChangeRunbook(
 	ctx context.Context, scope string, change func(kept *runbook.Book) (*runbook.Book, error),
 ) error {
 	return s.within(ctx, func(tx *sql.Tx) error {
-		kept, err := oneIn[runbook.Book](ctx, s, tx, "SELECT 0, doc FROM runbooks WHERE scope = ?", scope)
+		query, args := s.bookOf(scope)
+		kept, err := oneIn[runbook.Book](ctx, s, tx, query, args...)
 		if err != nil && !errors.Is(err, ErrEmpty) {
 			return err
 		}
@@ -403,28 +456,25 @@ func (s *Store) ChangeRunbook(
 		if err != nil {
 			return fmt.Errorf("saving the runbook: %w", err)
 		}
-		_, err = tx.ExecContext(
-			ctx,
-			"INSERT INTO runbooks (scope, doc) VALUES (?, ?) ON CONFLICT (scope) DO UPDATE SET doc = "+
-				"excluded.doc",
-			b.Scope,
-			doc,
-		)
+		_, err = tx.ExecContext(ctx,
+			"INSERT INTO books (estate, canonical, scope, doc) VALUES (?, ?, ?, ?) "+
+				"ON CONFLICT (estate, scope) DO UPDATE SET doc = excluded.doc",
+			s.of.Name, b.Canonical, b.Scope, doc)
 		return wrong(s.path, err)
 	})
 }
 
+// bookOf asks for the runbook of a scope; where the estate file had another name, the one under its
+// present name holds.
+func (s *Store) bookOf(scope string) (string, []any) {
+	mine, args := s.mine()
+	return "SELECT 0, doc FROM books WHERE scope = ? AND " + mine +
+			" ORDER BY estate = ? DESC, rowid DESC LIMIT 1",
+		append(append([]any{scope}, args...), s.of.Name)
+}
+
 // Runbook returns the runbook of a scope; ErrEmpty where none was begun.
 func (s *Store) Runbook(ctx context.Context, scope string) (*runbook.Book, error) {
-	if s.db == nil {
-		return nil, ErrEmpty
-	}
-	var n int
-	there := s.db.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = 'runbooks'")
-	if err := there.Scan(&n); err != nil ||
-		n == 0 {
-		// a store that was made before there were runbooks
-		return nil, cmp.Or(wrong(s.path, err), ErrEmpty)
-	}
-	return one[runbook.Book](ctx, s, "SELECT 0, doc FROM runbooks WHERE scope = ?", scope)
+	query, args := s.bookOf(scope)
+	return one[runbook.Book](ctx, s, query, args...)
 }

@@ -47,17 +47,17 @@ func audit(vantage string) *chain.Audit {
 
 func TestWhatIsKeptComesBackWhole(t *testing.T) {
 	ctx, folder := context.Background(), t.TempDir()
-	s, err := Open(folder)
+	s, err := Open(at(folder))
 	require.NoError(t, err)
 	_, err = s.Last(ctx)
 	require.ErrorIs(t, err, ErrEmpty)
-	first, err := s.Keep(ctx, audit("first"))
+	first, _, err := s.Keep(ctx, audit("first"))
 	require.NoError(t, err)
-	_, err = s.Keep(ctx, audit("second"))
+	_, _, err = s.Keep(ctx, audit("second"))
 	require.NoError(t, err)
 	require.NoError(t, s.Close())
 
-	s, err = Open(folder)
+	s, err = Open(at(folder))
 	require.NoError(t, err)
 	defer s.Close()
 	last, err := s.Last(ctx)
@@ -86,8 +86,8 @@ func TestADamagedStoreIsSaid(t *testing.T) {
 			0o600,
 		),
 	)
-	for _, open := range []func(string) (*Store, error){Open, Read} {
-		_, err := open(folder)
+	for _, open := range []func(Of) (*Store, error){Open, Read} {
+		_, err := open(at(folder))
 		var wrong *Error
 		require.ErrorAs(t, err, &wrong)
 		assert.Equal(t, Damaged, wrong.Reason)
@@ -97,13 +97,13 @@ func TestADamagedStoreIsSaid(t *testing.T) {
 func TestAStoreLiesBesideItsEstateWhateverTheFolderIsCalled(t *testing.T) {
 	for _, name := range []string{"a?b", "a%41b", "a#b", "a b&mode=memory", "a%", "?", "ø"} {
 		folder := filepath.Join(t.TempDir(), name)
-		s, err := Open(folder)
+		s, err := Open(at(folder))
 		require.NoError(t, err, name)
-		_, err = s.Keep(context.Background(), audit("first"))
+		_, _, err = s.Keep(context.Background(), audit("first"))
 		require.NoError(t, err, name)
 		require.NoError(t, s.Close())
 		assert.FileExists(t, filepath.Join(folder, Folder, "store.db"), name)
-		s, err = Read(folder)
+		s, err = Read(at(folder))
 		require.NoError(t, err, name)
 		_, err = s.Last(context.Background())
 		require.NoError(t, err, name)
@@ -116,7 +116,7 @@ func TestAStoreLiesBesideItsEstateWhateverTheFolderIsCalled(t *testing.T) {
 
 func TestReadingMakesNothing(t *testing.T) {
 	ctx, folder := context.Background(), t.TempDir()
-	s, err := Read(folder)
+	s, err := Read(at(folder))
 	require.NoError(t, err)
 	_, err = s.Last(ctx)
 	require.ErrorIs(t, err, ErrEmpty)
@@ -133,7 +133,7 @@ func TestAStoreThatIsBeingMadeHoldsNothing(t *testing.T) {
 	ctx, folder := context.Background(), t.TempDir()
 	require.NoError(t, os.Mkdir(filepath.Join(folder, Folder), 0o755))
 	require.NoError(t, os.WriteFile(pathOf(folder), nil, 0o600))
-	s, err := Read(folder)
+	s, err := Read(at(folder))
 	require.NoError(t, err)
 	_, err = s.Last(ctx)
 	require.ErrorIs(t, err, ErrEmpty)
@@ -141,13 +141,13 @@ func TestAStoreThatIsBeingMadeHoldsNothing(t *testing.T) {
 	var wait sync.WaitGroup
 	for range 8 {
 		wait.Go(func() {
-			s, err := Open(folder)
+			s, err := Open(at(folder))
 			if assert.NoError(t, err) {
 				assert.NoError(t, s.Close())
 			}
 		})
 		wait.Go(func() {
-			s, err := Read(folder)
+			s, err := Read(at(folder))
 			if assert.NoError(t, err, "half of it was seen") {
 				assert.NoError(t, s.Close())
 			}
@@ -158,10 +158,10 @@ func TestAStoreThatIsBeingMadeHoldsNothing(t *testing.T) {
 
 func TestDamagedRecordsAreSaidAndLeftOut(t *testing.T) {
 	ctx, folder := context.Background(), t.TempDir()
-	s, err := Open(folder)
+	s, err := Open(at(folder))
 	require.NoError(t, err)
 	defer s.Close()
-	_, err = s.KeepSurvey(ctx, &survey.Survey{Schema: survey.Schema, Vantage: "first"})
+	_, _, err = s.KeepSurvey(ctx, &survey.Survey{Schema: survey.Schema, Vantage: "first"})
 	require.NoError(t, err)
 	for _, doc := range []string{"", "null", "{}",
 		`{"schema":"upperpath/audit/1","chains":[{"hops":[]}]}`, "[1"} {
@@ -193,7 +193,7 @@ func keepRunbook(t *testing.T, s *Store, b *runbook.Book) error {
 // place of an earlier.
 func TestRunbooksAreKeptByScope(t *testing.T) {
 	dir := t.TempDir()
-	s, err := Open(dir)
+	s, err := Open(at(dir))
 	require.NoError(t, err)
 	_, err = s.Runbook(t.Context(), "")
 	require.ErrorIs(t, err, ErrEmpty)
@@ -206,7 +206,7 @@ func TestRunbooksAreKeptByScope(t *testing.T) {
 	require.NoError(t, all.Mark(1, start))
 	require.NoError(t, keepRunbook(t, s, all))
 	require.NoError(t, s.Close())
-	s, err = Read(dir)
+	s, err = Read(at(dir))
 	require.NoError(t, err)
 	defer s.Close()
 	again, err := s.Runbook(t.Context(), "")
@@ -221,7 +221,7 @@ func TestRunbooksAreKeptByScope(t *testing.T) {
 // the memory that it asks for.
 func TestDocumentsThatSomebodyTamperedWithEnd(t *testing.T) {
 	dir := t.TempDir()
-	s, err := Open(dir)
+	s, err := Open(at(dir))
 	require.NoError(t, err)
 	defer s.Close()
 	ctx := context.Background()
@@ -261,7 +261,8 @@ func TestDocumentsThatSomebodyTamperedWithEnd(t *testing.T) {
 			err := s.db.ExecContext(ctx, "INSERT INTO audits (started, vantage, doc) VALUES ('', '', ?)",
 			doc)
 		require.NoError(t, err)
-		_, err = s.db.ExecContext(ctx, "INSERT INTO runbooks (scope, doc) VALUES (?, ?)", fmt.Sprint(i),
+		_, err = s.db.ExecContext(ctx, "INSERT INTO books (estate, canonical, scope, doc) "+
+			"VALUES ('upperpath.yaml', '', ?, ?)", fmt.Sprint(i),
 			doc)
 		require.NoError(t, err)
 	}

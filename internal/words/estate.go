@@ -76,9 +76,23 @@ var keys = map[string]string{
 	"further-sites": "More canonical sites, to which some domains lead (a brand split): each " +
 		"canonical, " +
 		"and the keys of site.",
-	"elsewhere":  "Sites that are nobody's business here: rules may lead there.",
-	"as-written": "Names that look mistyped, and are right as they stand.",
-	"site.alias": "Where the site lives, as a name.",
+	"elsewhere": "Sites that are nobody's business here: rules may lead there.",
+	"accept": "Findings and changes that somebody has looked at and lives with until a date. Plan, " +
+		"proof, audit, report and recheck do not count them, show them, and bring them back on that day.",
+	"keep": "For how long audits and surveys are kept: all of so many days, and one a week of so " +
+		"many weeks; or the word everything. What is first, accepted, or the last look at a domain stays.",
+	"time-zone": "The time zone of all dates that are shown.",
+	"accept.code": "A code of upperpath explain, or record-changed, delegation-changed, " +
+		"certificate-changed, registration-changed, redirect-changed or page-changed.",
+	"accept.subject": "What the finding or change is about; a domain or host stands for all below it.",
+	"accept.value": "Of a change: what it changed to, or nothing where it is gone. Another value is " +
+		"reported.",
+	"accept.why":   "The reason; it is shown wherever the finding is.",
+	"accept.until": "The day on which it counts again.",
+	"keep.days":    "All results of so many days are kept.",
+	"keep.weeks":   "Of so many weeks, one result a week is kept.",
+	"as-written":   "Names that look mistyped, and are right as they stand.",
+	"site.alias":   "Where the site lives, as a name.",
 	"site.pages": "The pages that exist: lists of URLs or paths, sitemaps, or tables from a crawl; " +
 		"one file or several.",
 	"site.rules":  "What the site itself redirects.",
@@ -237,6 +251,25 @@ var estateFile = []sentence{
 		""),
 	bad[fact.NotDuration]("$What is not a time",
 		"a time such as 2s or 500ms",
+		""),
+	badBy(func(f fact.AcceptCode) (says, expected, do string) {
+		return "this is neither the code of a finding nor that of a change",
+			"a code that upperpath explain lists, or one of $Changes", meant(f.Near, "")
+	}),
+	bad[fact.AcceptMissing]("what is accepted lacks $Keys:and",
+		"code, subject, why and until",
+		"write {code: refused, subject: old.example, why: TEXT, until: 2027-01-15}"),
+	bad[fact.AcceptValue]("a change is accepted by the value that it changed to",
+		"value: with what $Code shows now",
+		"without it, any later value would pass unnoticed; upperpath recheck --accept writes it"),
+	bad[fact.AcceptNoValue]("$Code is a finding, and has no value",
+		"no value:",
+		"remove value:"),
+	bad[fact.AcceptTwice]("$Code of $Subject is accepted twice",
+		"one entry for each code and subject",
+		"remove one of the two"),
+	bad[fact.NotTimeZone]("this is not the name of a time zone",
+		"a name such as Europe/London or UTC",
 		""),
 	bad[fact.PolicyStatus]("no redirect has this status",
 		"301 or 308, or 302 or 307 for a trial",

@@ -161,11 +161,47 @@ func Live(all int) string {
 	return fmt.Sprintf("All %d are live", all)
 }
 
+// DoorsBut says how many doors work where somebody lives with what is wrong at the others.
+func DoorsBut(doors, work, lived int) string {
+	if work+lived == doors {
+		return fmt.Sprintf("%d of %s %s properly; what is wrong at the other %d is accepted.", work,
+			wording.Count(doors, "door"), wording.Verb(work, "works", "work"), lived)
+	}
+	return fmt.Sprintf("%d of %s %s properly; what is wrong at %d is accepted.", work,
+		wording.Count(doors, "door"), wording.Verb(work, "works", "work"), lived)
+}
+
+// What somebody lives with.
+const (
+	MoreAccepted  = " What is wrong at %s is accepted."
+	AcceptedWord  = "accepted"
+	AcceptedTitle = "Accepted, and not counted"
+	AcceptedItem  = " at %s, until %s: %s"
+	AcceptedOver  = " It was accepted until %s (%s); that day has come."
+)
+
 // Verdicts of rechecks.
 const (
 	NothingNew      = "Nothing is new."
 	NothingAccepted = "No state has been accepted yet, so this is everything that was found. "
+	HiddenFindings  = "Behind what fails now, %s %s unseen, neither fixed nor still there: %s."
+	AlsoAt          = " Also at %s."
+	Touches         = " It changes %s."
+	UnseenOf        = "%s (%s): %s"
+	AtPlace         = "%s (%s)"
 	SameAsBefore    = "%s %s as before"
+)
+
+// Of what results are made.
+const (
+	ScopeUnknown  = "not recorded (an earlier version)"
+	ScopeWhole    = "the whole estate"
+	ScopeCut      = "interrupted: %d of %s"
+	ScopeDoors    = "doors only, no rules"
+	ScopePoint    = "at addresses given by hand: "
+	ScopeAsOf     = "certificates as of "
+	RemovedForAge = "Removed for age (keep: in the estate file): %s."
+	OldOnesWent   = "%s %s removed for age (keep: in the estate file): %s.\n"
 )
 
 // Verdicts of surveys.
@@ -200,6 +236,8 @@ const (
 		"says, " +
 		"in at most %s (%s)."
 	Undecided = "Undecided: most URLs are proved, but some could be neither proved nor refuted (%s)."
+	ProvedBut = "Proved, but for what was accepted (%s, which %s not counted): %s"
+	YesBut    = "yes, but for %d accepted"
 	RefutedBy = "Refuted: the plan fails for some URLs. One that goes wrong is %s (%s)."
 	Refuted   = "Refuted: the plan fails for some URLs (%s)."
 )
@@ -207,6 +245,14 @@ const (
 // Verdicts of comparisons, gatherings and choices.
 const (
 	NothingCompared = "Nothing could be compared."
+	SideWas         = "The %s was not of everything: %s."
+	TwoSites        = "They are of two canonical sites: %s and %s."
+	TwoVantages     = "They were seen from two places: %s and %s."
+	SkippedDomains  = "Not looked at the second time, so not compared: %s."
+	LeftDomains     = "No longer in the estate: %s."
+	FirstDomains    = "Not looked at the first time, so not compared: %s."
+	UnaskedURLs     = "%s of the first %s not requested the second time."
+	FirstLooked     = " %d were looked at the second time only."
 	NoRecordDiffers = "No record set differs. "
 	FindingsDiffer  = "Findings: %d new, %d fixed, %d the same."
 	GatheredURLs    = "%s with a weight of %d in all; %s left out."

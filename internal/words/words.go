@@ -201,9 +201,9 @@ func (p piece) write(value any) string {
 	case time.Time:
 		switch p.form {
 		case "minute":
-			return v.UTC().Format("2 January 2006 15:04 MST")
+			return v.Local().Format("2 January 2006 15:04 MST")
 		case "clock":
-			return v.UTC().Format("15:04 MST")
+			return v.Local().Format("15:04 MST")
 		}
 		return v.UTC().Format(time.DateOnly)
 	case time.Duration:

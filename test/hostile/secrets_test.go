@@ -155,7 +155,7 @@ func TestPasswordsInURLsAreShownAndKeptNowhere(t *testing.T) {
 // kept gives as JSON all that the store beside an estate file keeps, where it stands compressed.
 func kept(t *testing.T, folder string) string {
 	t.Helper()
-	s, err := store.Read(folder)
+	s, err := store.Read(store.Of{Folder: folder, Name: "upperpath.yaml"})
 	require.NoError(t, err)
 	defer s.Close()
 	ctx := context.Background()

@@ -9,6 +9,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -21,6 +22,7 @@ type Audit struct {
 	Vantage   string            `json:"vantage"`
 	Canonical string            `json:"canonical,omitempty"`
 	Started   time.Time         `json:"started"`
+	Scope     *scope.Scope      `json:"scope,omitempty"` // nil: no estate, or an earlier version
 	Chains    []Chain           `json:"chains"`
 	Findings  []finding.Finding `json:"findings"`
 	Notes     []string          `json:"notes,omitempty"`

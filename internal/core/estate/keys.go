@@ -8,7 +8,7 @@ import (
 // against the keys that the reader takes.
 type Key struct {
 	// where it stands: "" for the top, site, carriers, domains, needed, wanted, policy, registry,
-	// vantages
+	// vantages, accept, keep
 	Section string
 	Name    string
 	// text, yes or no, number, date, time, host, URL, path, addresses, list of ..., or a section
@@ -21,7 +21,7 @@ type Key struct {
 // Keys returns the table of all keys, in the order in which people write them.
 func Keys() []Key {
 	return slices.Concat(estateKeys, siteKeys, carrierKeys, domainKeys, neededKeys, wantedKeys,
-		policyKeys, registryKeys, vantageKeys)
+		policyKeys, registryKeys, vantageKeys, acceptKeys, keepKeys)
 }
 
 var estateKeys = []Key{
@@ -103,5 +103,9 @@ var estateKeys = []Key{
 		"",
 		"[museum]",
 	},
+	{"", "accept", "list of accept", nil, "", `[{code: registration-ends, subject: ` +
+		`northmoor-tickets.example, why: "it is let go", until: 2027-01-15}]`},
+	{"", "keep", "keep", nil, "", "{days: 31, weeks: 53}"},
+	{"", "time-zone", "text", nil, "that of the machine", "Europe/London"},
 	{"", "as-written", "list of text", nil, "", "[ww.lacemill-museum.example]"},
 }

@@ -45,6 +45,8 @@ func TestTheTableOfKeysIsThatOfTheReader(t *testing.T) {
 			"needed": map[string]any{"click": map[string]any{"by": "x"}}}},
 		"policy":   map[string]any{"hops": "1"},
 		"registry": map[string]any{"bootstrap": "x"},
+		"accept":   []any{map[string]any{"code": "refused"}},
+		"keep":     map[string]any{"days": "31"},
 		"vantages": map[string]any{"office": map[string]any{"timeout": "2s"}},
 	}))
 	sections := map[string]string{
@@ -57,6 +59,8 @@ func TestTheTableOfKeysIsThatOfTheReader(t *testing.T) {
 		"policy":          "policy",
 		"registry":        "registry",
 		"a vantage":       "vantages",
+		"accept":          "accept",
+		"keep":            "keep",
 	}
 	for what, section := range sections {
 		var documented []string

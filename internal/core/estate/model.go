@@ -11,7 +11,9 @@ package estate
 import (
 	"slices"
 
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -31,6 +33,9 @@ type Estate struct {
 	Selectors []string // of DKIM keys that the client's mail uses
 	Registry  Registry
 	AsWritten []string // names that look mistyped, and are not
+	Accept    []finding.Acceptance
+	Keep      scope.Keep // for how long results stay
+	TimeZone  string     // in which dates are written; "": that of the machine
 
 	byName map[web.Host]*Domain
 }

@@ -5,6 +5,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -20,7 +21,7 @@ func read(root *Node, undecided bool) (*Estate, problem.List) {
 	b := builder{undecided: undecided, estate: &Estate{
 		Policy: Policy{Hops: 1, Status: 301, Upgrade: Direct,
 			Exempt: []string{"/.well-known/acme-challenge/"}},
-		Vantages: map[string]Vantage{}, byName: map[web.Host]*Domain{},
+		Vantages: map[string]Vantage{}, byName: map[web.Host]*Domain{}, Keep: scope.DefaultKeep,
 	}, claimed: map[web.Host]string{}, behind: map[*Carrier]*Node{}}
 	b.plain(root)
 	b.estateFile(root)
@@ -62,6 +63,9 @@ func (b *builder) estateFile(root *Node) {
 			})
 		}},
 		field{"registry", b.registry},
+		field{"accept", func(n *Node) { b.list(n, "accept", b.accept) }},
+		field{"keep", b.keep},
+		field{"time-zone", func(n *Node) { e.TimeZone = b.text(n, "time-zone") }},
 		field{"as-written", func(n *Node) { e.AsWritten = b.texts(n, "as-written") }},
 	)
 	if root == nil || root.Kind != Mapping {

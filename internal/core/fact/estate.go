@@ -123,6 +123,15 @@ type (
 	NotDuration struct {
 		What string
 	}
+	AcceptCode struct {
+		Near    string
+		Changes []string
+	}
+	AcceptMissing struct{ Keys []string }
+	AcceptValue   struct{ Code string }
+	AcceptNoValue struct{ Code string }
+	AcceptTwice   struct{ Code, Subject string }
+	NotTimeZone   struct{}
 	PolicyStatus  struct{}
 	NotExempt     struct{}
 	EstateEmpty   struct{}

@@ -48,6 +48,8 @@ type Finding struct {
 	Help  Help          `json:"-"`
 	// in a list for all chains: every entry URL that meets it
 	Entries []string `json:"entries,omitempty"`
+	// somebody lives with it; nil: nobody does
+	Accepted *Accepted `json:"accepted,omitempty"`
 
 	Because any `json:"-"` // reasons for what to do, as whoever found it names them; reports say them
 
@@ -113,30 +115,43 @@ func (f Finding) With(h Help) Finding {
 	return f
 }
 
-// Sort orders findings: the worst first, then by the table, then by subject.
+// compareOpen puts what somebody lives with behind everything else.
+func compareOpen(a, b *Finding) int {
+	switch {
+	case a.Open() == b.Open():
+		return 0
+	case a.Open():
+		return -1
+	}
+	return 1
+}
+
+// Sort orders findings: the worst first, then by the table, then by subject; those that somebody
+// lives with last.
 func Sort(findings []Finding) {
 	slices.SortStableFunc(findings, func(a, b Finding) int {
-		return cmp.Or(cmp.Compare(b.Severity.Rank(), a.Severity.Rank()),
+		return cmp.Or(compareOpen(&a, &b), cmp.Compare(b.Severity.Rank(), a.Severity.Rank()),
 			cmp.Compare(a.Code, b.Code), compareNumbered(a.Subject, b.Subject))
 	})
 }
 
-// Count gives how many findings are of a severity.
+// Count gives how many findings are of a severity, without those that somebody lives with.
 func Count(findings []Finding, s Severity) int {
 	n := 0
 	for _, f := range findings {
-		if f.Severity == s {
+		if f.Severity == s && f.Open() {
 			n++
 		}
 	}
 	return n
 }
 
-// Worst returns the highest severity among findings, "" where there are none.
+// Worst returns the highest severity among findings that nobody lives with, "" where there are
+// none.
 func Worst(findings []Finding) Severity {
 	var worst Severity
 	for _, f := range findings {
-		if f.Severity.Rank() > worst.Rank() {
+		if f.Severity.Rank() > worst.Rank() && f.Open() {
 			worst = f.Severity
 		}
 	}

@@ -18,6 +18,7 @@ type Tally struct {
 type cause struct {
 	code           Code
 	subject, facts string
+	lived          bool // what somebody lives with is one of its own
 }
 
 // Add takes in findings.
@@ -31,7 +32,7 @@ func (t *Tally) add(f Finding) {
 	if t.causes == nil {
 		t.causes = map[cause]int{}
 	}
-	key := cause{code: f.Code, subject: f.Subject}
+	key := cause{code: f.Code, subject: f.Subject, lived: !f.Open()}
 	switch {
 	case f.cause != "":
 		key.subject = f.cause

@@ -203,7 +203,7 @@ func choice(name string, p *Plan) Choice {
 		c.Entries += len(k.Entries)
 	}
 	for _, f := range p.Findings {
-		if f.Severity == finding.Error {
+		if f.Severity == finding.Error && f.Open() {
 			c.Faults++
 			c.Errors = append(c.Errors, ConsideredError{f.Code, f.Subject, f.Says})
 		}

@@ -90,7 +90,9 @@ func (in Input) plan(rules bool) *Plan {
 	take(issuers)
 	p.Broken = p.unsaid(played, tally.Findings())
 	take(act.Found{Findings: p.Broken})
-	p.Findings = tally.Findings()
+	p.Findings = finding.Accept(tally.Findings(), in.Estate.Accept, in.Now)
+	p.Broken = finding.Accept(p.Broken, in.Estate.Accept, in.Now)
+	finding.Sort(p.Findings)
 	return p
 }
 

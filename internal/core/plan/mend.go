@@ -31,7 +31,7 @@ func (p *Plan) Errors() []Mended {
 	var all []Mended
 	open := map[string][]int{}
 	for _, f := range p.Findings {
-		if f.Severity != finding.Error {
+		if f.Severity != finding.Error || !f.Open() {
 			continue
 		}
 		all = append(all, Mended{Finding: f})

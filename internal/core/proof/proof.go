@@ -52,6 +52,7 @@ import (
 	"math/rand/v2"
 	"slices"
 	"strings"
+	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
@@ -198,6 +199,15 @@ func (p *Proof) With(broken []finding.Finding) *Proof {
 	return p
 }
 
+// Accepting marks what somebody lives with at a time: it refutes nothing, and is left out of what is
+// proved.
+func (p *Proof) Accepting(lived []finding.Acceptance, now time.Time) *Proof {
+	p.Findings = finding.Accept(p.Findings, lived, now)
+	finding.Sort(p.Findings)
+	p.Verdict = verdictOf(p.Findings)
+	return p
+}
+
 // Rests adds that the proof rests on zones of which nothing was seen, or only parts.
 func (p *Proof) Rests(unseen, partly []string) {
 	if len(unseen)+len(partly) > 0 {
@@ -210,11 +220,12 @@ func verdictOf(findings []finding.Finding) Verdict {
 	said := Proved
 	for _, f := range findings {
 		switch {
+		case !f.Open():
 		case f.Code == finding.Undecided, f.Code == finding.DeclaredOtherwise:
 			if said == Proved {
 				said = Undecided
 			}
-		case f.Severity == finding.Error:
+		case f.Severity == finding.Error && f.Open():
 			said = Refuted
 		}
 	}

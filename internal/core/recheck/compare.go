@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/scope"
 )
 
 // Item is a piece of news.
@@ -34,6 +35,8 @@ type News struct {
 	New     []Item    `json:"new"`     // findings that were not there, or are worse
 	Changed []Item    `json:"changed"` // other facts
 	Mended  []Item    `json:"mended"`  // findings that are there no more
+	// findings of what was not looked at before, or could not be seen
+	First []Item `json:"first"`
 	// findings and changes that were accepted until a date, which has come
 	Back     []Item   `json:"back"`
 	Unseen   []Gap    `json:"unseen"`    // what could not be looked at, though it could be then
@@ -42,19 +45,42 @@ type News struct {
 	Known    int      `json:"known"`     // of those, findings
 	FirstFor []string `json:"first_for"` // domains that are looked at for the first time
 	Left     []string `json:"left"`      // domains that are not looked at any more
+	Skipped  []string `json:"skipped"`   // domains that were looked at before, and not this time
+	Unasked  int      `json:"unasked"`   // URLs that were asked before, and not this time
+	// findings of before of which nobody can say whether they are mended, since something stands in
+	// front of them
+	Behind []Item `json:"behind"`
 
-	Records *Records `json:"-"` // where both states were made of surveys just now; else nil
+	base, now *State
+	Records   *Records `json:"-"` // where both states were made of surveys just now; else nil
 }
 
 // Any reports whether there is anything to say.
 func (n *News) Any() bool {
-	return n.Since.IsZero() || len(n.New)+len(n.Changed)+len(n.Mended)+len(n.Back)+len(n.Unseen) > 0
+	return n.Since.IsZero() || len(n.New)+len(n.Changed)+len(n.Mended)+len(n.Back)+len(n.Unseen)+
+		len(n.First) > 0
+}
+
+// Scopes gives of what the two states were made; nil where nobody noted it.
+func (n *News) Scopes() (before, now *scope.Scope) { return n.base.Scope, n.now.Scope }
+
+// Sites gives the canonical sites of the two states.
+func (n *News) Sites() (before, now string) { return n.base.Canonical, n.now.Canonical }
+
+// Vantages gives from where the two states were seen.
+func (n *News) Vantages() (before, now string) { return n.base.Vantage, n.now.Vantage }
+
+// Apart reports whether the two states have nothing in common that could be compared.
+func (n *News) Apart() bool {
+	return !n.Since.IsZero() && !slices.ContainsFunc(n.now.Domains, func(d string) bool {
+		return slices.Contains(n.base.Domains, d)
+	})
 }
 
 // Worse gives the worst severity among what is new or changed; "" where nothing is.
 func (n *News) Worse() finding.Severity {
 	var worst finding.Severity
-	for _, list := range [][]Item{n.New, n.Changed, n.Back} {
+	for _, list := range [][]Item{n.New, n.Changed, n.Back, n.First} {
 		for _, i := range list {
 			if i.Severity.Rank() > worst.Rank() {
 				worst = i.Severity
@@ -64,38 +90,26 @@ func (n *News) Worse() finding.Severity {
 	return worst
 }
 
-// Acceptance says that somebody lives with something until a date, on which it comes back.
-type Acceptance struct {
-	Code    string    `json:"code"` // of a finding, or a Kind's
-	Subject string    `json:"subject"`
-	Until   time.Time `json:"until"`
-	Why     string    `json:"why"`
-	Given   time.Time `json:"given"`
-}
+// Acceptance says that somebody lives with something until a date.
+type Acceptance = finding.Acceptance
 
 // Compare says what differs between a state that was accepted (nil: none was) and one of now,
-// without what somebody lives with for longer. What was not looked at this time (the domains of now
-// say what was) is left aside.
-func Compare(base, now *State, accepted []Acceptance, today time.Time) *News {
+// without what somebody lives with for longer. told are findings that were told as new since then.
+// What was not looked at both times, or could not be judged, is neither new nor mended.
+func Compare(base, now *State, accepted []Acceptance, told []Fact, today time.Time) *News {
 	n := &News{Now: now.Taken, New: []Item{}, Changed: []Item{}, Mended: []Item{}, Back: []Item{},
 		Unseen: []Gap{},
-		Living: []Item{}, FirstFor: []string{}, Left: []string{}}
+		Living: []Item{}, FirstFor: []string{}, Left: []string{}, First: []Item{}, Skipped: []string{},
+		Behind: []Item{}}
 	if base == nil {
 		base = &State{}
 	} else {
 		n.Since = base.Taken
 	}
-	c := &comparison{News: n, base: base, now: now, today: today, accepted: map[[2]string]Acceptance{},
-		ways: map[string]bool{}}
-	for _, f := range now.Facts {
-		if f.Kind == Redirect {
-			c.ways[f.Subject] = true
-		}
-	}
-	for _, a := range accepted {
-		c.accepted[[2]string{a.Code, a.Subject}] = a
-	}
-	c.compare()
+	n.base, n.now = base, now
+	c := &comparison{News: n, base: base, now: now, today: today, accepted: accepted,
+		then: sightOf(base), here: sightOf(now)}
+	c.compare(told)
 	if base.surveyed != nil && now.surveyed != nil {
 		n.Records = recordsOf(base.surveyed, now.surveyed)
 	}
@@ -106,11 +120,12 @@ type comparison struct {
 	*News
 	base, now *State
 	today     time.Time
-	accepted  map[[2]string]Acceptance
-	ways      map[string]bool // the entries that were followed now
+	accepted  []Acceptance
+	then,
+	here *sight
 }
 
-func (c *comparison) compare() {
+func (c *comparison) compare(told []Fact) {
 	was := map[key]*Fact{}
 	for i := range c.base.Facts {
 		was[c.base.Facts[i].key()] = &c.base.Facts[i]
@@ -124,8 +139,17 @@ func (c *comparison) compare() {
 	}
 	gaps := covers(c.now.Gaps)
 	for _, d := range c.base.Domains {
-		if !c.now.Part && !slices.Contains(c.now.Domains, d) {
+		switch {
+		case slices.Contains(c.now.Domains, d):
+		case c.now.Part:
+			c.Skipped = append(c.Skipped, d)
+		default:
 			c.Left = append(c.Left, d)
+		}
+	}
+	for entry := range c.then.asked {
+		if !c.here.asked[entry] && !c.here.unseen[entry] {
+			c.Unasked++
 		}
 	}
 	for i := range c.base.Facts {
@@ -134,6 +158,7 @@ func (c *comparison) compare() {
 			c.gone(old, gaps)
 		}
 	}
+	c.toldBefore(told)
 	for _, d := range c.now.Domains {
 		if !c.Since.IsZero() && !slices.Contains(c.base.Domains, d) {
 			c.FirstFor = append(c.FirstFor, d)
@@ -146,7 +171,7 @@ func (c *comparison) compare() {
 			c.Unseen = append(c.Unseen, g)
 		}
 	}
-	for _, list := range [][]Item{c.New, c.Changed, c.Mended, c.Back} {
+	for _, list := range [][]Item{c.New, c.Changed, c.Mended, c.Back, c.First} {
 		slices.SortStableFunc(list, func(a, b Item) int {
 			return cmp.Compare(b.Severity.Rank(), a.Severity.Rank())
 		})
@@ -157,6 +182,8 @@ func (c *comparison) compare() {
 func (c *comparison) met(is, old *Fact, covered func(*Fact) bool) {
 	first := !slices.Contains(c.base.Domains, is.Domain)
 	switch {
+	case is.Kind == Finding && old == nil && !c.Since.IsZero() && !c.then.judged(is, true):
+		c.put(&c.First, Item{Fact: *is, Is: is.Value})
 	case is.Kind == Finding && old == nil:
 		c.put(&c.New, Item{Fact: *is, Is: is.Value})
 	case is.Kind == Finding && is.Severity.Rank() > old.Severity.Rank():
@@ -164,7 +191,7 @@ func (c *comparison) met(is, old *Fact, covered func(*Fact) bool) {
 	case old == nil:
 		// What was not looked at before is no change, nor what nobody could see, nor a record that nobody
 		// asked for.
-		if first || covered(is) || is.Kind == Record && slices.Contains(c.base.Partial, is.Domain) &&
+		if first || covered(is) || !c.then.looked(is) || is.Kind == Record && slices.Contains(c.base.Partial, is.Domain) &&
 			!slices.Contains(c.now.Partial, is.Domain) {
 			return
 		}
@@ -185,12 +212,12 @@ func (c *comparison) same(is *Fact) {
 	}
 	c.Known++
 	i := Item{Fact: *is}
-	a, known := c.accepted[[2]string{i.Name(), i.Subject}]
-	if !known {
+	a := c.lives(&i)
+	if a == nil {
 		return
 	}
 	i.Accepted, i.Why = a.Until.Format(time.DateOnly), a.Why
-	if c.over(a) {
+	if a.Over(c.today) {
 		c.Back = append(c.Back, i)
 		return
 	}
@@ -200,58 +227,120 @@ func (c *comparison) same(is *Fact) {
 // gone takes in a fact that is there no more.
 func (c *comparison) gone(old *Fact, gaps func(*Fact) bool) {
 	switch {
+	case old.Kind == Finding:
+		c.mended(old)
 	case !slices.Contains(c.now.Domains, old.Domain) && old.Domain != "":
 		// it was not looked at
-	case gaps(old), old.Kind == Record && slices.Contains(c.now.Partial, old.Domain) &&
-		!slices.Contains(c.base.Partial, old.Domain):
+	case gaps(old), old.Kind == Record &&
+		slices.Contains(c.now.Partial, old.Domain) && !slices.Contains(c.base.Partial, old.Domain):
 		// nobody could look, or asked for it by name
-	case !c.asked(old):
+	case !c.here.looked(old):
 		// an audit that asks for it says what it met
-	case old.Kind == Finding && c.now.Part && !strings.Contains(old.Subject, "://"):
-		// what shows it may lie in a domain that was not looked at
-	case old.Kind == Finding:
-		c.Mended = append(c.Mended, Item{Fact: *old})
 	default:
 		c.put(&c.Changed, Item{Fact: changed(old), Was: old.Value})
 	}
 }
 
-// asked reports whether what a fact was seen by was asked again: a rule that is gone, and its
-// example with it, is none that was mended.
-func (c *comparison) asked(old *Fact) bool {
-	at := strings.Index(old.Subject, "://")
+// mended takes in a finding that is there no more: it is mended where somebody could have seen it.
+func (c *comparison) mended(old *Fact) {
 	switch {
-	case old.Kind == Redirect:
-		return false // it would be there, or a gap
-	case old.Kind == Certificate:
-		return c.ways[old.Subject+"/"]
-	case old.Kind == Page:
-		return c.ways[old.Subject]
-	case old.Kind != Finding || at < 0:
-		return true
+	case c.here.judged(old, false):
+		c.Mended = append(c.Mended, Item{Fact: *old})
+	case c.here.hides(old):
+		c.Behind = append(c.Behind, Item{Fact: *old})
 	}
-	_, path, deep := strings.Cut(old.Subject[at+len("://"):], "/")
-	return !deep || path == "" || c.ways[old.Subject]
+}
+
+// toldBefore says what is mended of what was told as new since the state was accepted.
+func (c *comparison) toldBefore(told []Fact) {
+	known := map[key]bool{}
+	for _, s := range []*State{c.base, c.now} {
+		for i := range s.Facts {
+			known[s.Facts[i].key()] = true
+		}
+	}
+	for i := range told {
+		if f := &told[i]; !known[f.key()] && f.Kind == Finding {
+			c.mended(f)
+		}
+	}
+}
+
+// Told gives the findings that were told as new by now, those before included, without what is
+// mended.
+func (n *News) Told(before []Fact) []Fact {
+	mended, have := map[key]bool{}, map[key]bool{}
+	for i := range n.Mended {
+		mended[n.Mended[i].key()] = true
+	}
+	all := []Fact{}
+	add := func(f Fact) {
+		if k := f.key(); f.Kind == Finding && !mended[k] && !have[k] {
+			have[k] = true
+			all = append(all, f)
+		}
+	}
+	for _, list := range [][]Item{n.New, n.First} {
+		for _, i := range list {
+			add(i.Fact)
+		}
+	}
+	for _, f := range before {
+		add(f)
+	}
+	return all
 }
 
 // put adds an item to a list, unless somebody lives with it.
 func (c *comparison) put(list *[]Item, i Item) {
-	a, known := c.accepted[[2]string{i.Name(), i.Subject}]
-	if known {
+	a := c.lives(&i)
+	if a != nil {
 		i.Accepted, i.Why = a.Until.Format(time.DateOnly), a.Why
 	}
 	switch {
-	case known && c.over(a):
+	case a != nil && a.Over(c.today):
 		c.Back = append(c.Back, i)
-	case known:
+	case a != nil:
 		c.Living = append(c.Living, i)
 	default:
 		*list = append(*list, i)
 	}
 }
 
-// over reports whether the date of an acceptance has come.
-func (c *comparison) over(a Acceptance) bool { return !c.today.Before(a.Until) }
+// Nothing is how a value is written that is gone.
+const Nothing = "nothing"
+
+// ValuesOf gives a value as an acceptance has it.
+func ValuesOf(value string) []string {
+	if value == "" {
+		return []string{Nothing}
+	}
+	return strings.Split(value, "\n")
+}
+
+// lives gives what accepts an item; nil where nothing does. A change is accepted by the value that it
+// led to, so that a later one is told.
+func (c *comparison) lives(i *Item) *Acceptance {
+	for n := range c.accepted {
+		a := &c.accepted[n]
+		switch {
+		case i.Kind == Finding:
+			if a.Covers(i.Code, i.Subject) || len(i.Entries) > 0 && !slices.ContainsFunc(i.Entries,
+				func(e string) bool { return !a.Covers(i.Code, e) }) {
+				return a
+			}
+		case a.Code == i.Name() && a.Subject == i.Subject:
+			is := slices.Clone(a.Values)
+			if i.Kind != Redirect { // whose order tells
+				slices.Sort(is)
+			}
+			if slices.Equal(is, ValuesOf(i.Is)) {
+				return a
+			}
+		}
+	}
+	return nil
+}
 
 // changed gives a fact with how bad it is that it changes without anybody having said so.
 func changed(f *Fact) Fact {
@@ -267,24 +356,20 @@ func changed(f *Fact) Fact {
 
 // covers gives a function that reports whether something could not be looked at.
 func covers(gaps []Gap) func(*Fact) bool {
-	subjects, domains, hosts := map[string]bool{}, map[string]bool{}, map[string]bool{}
+	subjects, domains := map[string]bool{}, map[string]bool{}
 	for _, g := range gaps {
 		if g.Subject == "" {
 			domains[g.Domain] = true
 			continue
 		}
 		subjects[g.Subject] = true
-		hosts[hostOf(g.Subject)] = true
 	}
 	return func(f *Fact) bool {
-		url := strings.Contains(f.Subject, "://")
 		switch {
 		case subjects[f.Subject]:
 			return true
 		case f.Kind == Certificate: // its subject is the door
 			return subjects[f.Subject+"/"]
-		case f.Kind == Finding: // it shows at one of the things that a host is asked for
-			return hosts[hostOf(f.Subject)] || domains[f.Domain] && !url
 		case f.Kind == Record:
 			return domains[f.Domain]
 		}
@@ -317,39 +402,91 @@ func (s *State) Names(code string) []string {
 	return all
 }
 
-// Join gives the state to accept: that of now, and where that is a part, in place of what was known
-// of its domains before. before may be nil.
+// Join gives the state to accept: that of now, with what was known before of whatever nobody looked
+// at this time, or could not see. before may be nil.
 func Join(before, now *State) *State {
-	if before == nil || !now.Part {
+	if before == nil {
 		return now
 	}
 	made := *now
 	made.Part = false
 	made.Facts, made.Gaps = slices.Clone(now.Facts), slices.Clone(now.Gaps)
 	made.Domains, made.Partial = slices.Clone(now.Domains), slices.Clone(now.Partial)
+	made.Hidden = slices.Clone(now.Hidden)
+	for _, pair := range []struct{ to, now, of *[]string }{
+		{&made.Beside, &now.Beside, &before.Beside}, {&made.Answered, &now.Answered, &before.Answered},
+		{&made.Pages, &now.Pages, &before.Pages}, {&made.Silent, &now.Silent, &before.Silent},
+	} {
+		*pair.to = slices.Clone(*pair.now)
+		if now.Part {
+			*pair.to = append(*pair.to, *pair.of...)
+		}
+	}
+	here, gaps, has := sightOf(now), covers(now.Gaps), map[key]bool{}
+	for i := range now.Facts {
+		has[now.Facts[i].key()] = true
+	}
 	elsewhere := func(domain string) bool { return !slices.Contains(now.Domains, domain) }
-	for _, f := range before.Facts {
-		// what shows it may lie elsewhere
-		apart := f.Kind == Finding && !strings.Contains(f.Subject, "://")
-		if f.Domain != "" && elsewhere(f.Domain) || apart {
-			made.Facts = append(made.Facts, f)
+	for i := range before.Facts {
+		f := &before.Facts[i]
+		if has[f.key()] || f.Domain != "" && elsewhere(f.Domain) && !now.Part {
+			continue
+		}
+		away := f.Domain != "" && elsewhere(f.Domain)
+		if away || f.Kind == Finding && !here.judged(f, false) ||
+			f.Kind != Finding && (gaps(f) || !here.looked(f)) {
+			made.Facts = append(made.Facts, *f)
 		}
 	}
-	for _, g := range before.Gaps {
-		if elsewhere(g.Domain) {
-			made.Gaps = append(made.Gaps, g)
+	if now.Part {
+		for _, g := range before.Gaps {
+			if elsewhere(g.Domain) {
+				made.Gaps = append(made.Gaps, g)
+			}
 		}
-	}
-	for _, d := range before.Domains {
-		if elsewhere(d) {
-			made.Domains = append(made.Domains, d)
+		for _, h := range before.Hidden {
+			if elsewhere(domainOf(h.Entry)) {
+				made.Hidden = append(made.Hidden, h)
+			}
 		}
-	}
-	for _, d := range before.Partial {
-		if elsewhere(d) {
-			made.Partial = append(made.Partial, d)
+		for _, d := range before.Domains {
+			if elsewhere(d) {
+				made.Domains = append(made.Domains, d)
+			}
+		}
+		for _, d := range before.Partial {
+			if elsewhere(d) {
+				made.Partial = append(made.Partial, d)
+			}
 		}
 	}
 	made.settle()
 	return &made
+}
+
+// StillTold gives what was told as new and is not part of a state that is accepted, though nobody
+// could say that it is mended.
+func (s *State) StillTold(told []Fact) []Fact {
+	here, has := sightOf(s), map[key]bool{}
+	for i := range s.Facts {
+		has[s.Facts[i].key()] = true
+	}
+	all := []Fact{}
+	for i := range told {
+		if f := &told[i]; !has[f.key()] && !here.judged(f, false) {
+			all = append(all, *f)
+		}
+	}
+	return all
+}
+
+// Value gives the value of what can be accepted under a name and subject; "" where it is not there.
+func (s *State) Value(code, subject string) string {
+	for _, f := range s.Facts {
+		i := Item{Fact: f}
+		if i.Name() == code && f.Subject == subject {
+			return f.Value
+		}
+	}
+	return ""
 }

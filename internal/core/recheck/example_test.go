@@ -19,8 +19,8 @@ func ExampleCompare() {
 			}}}}, nil)
 	}
 	accepted, today := on("1", "203.0.113.20"), time.Date(2026, 11, 2, 0, 0, 0, 0, time.UTC)
-	fmt.Println(len(recheck.Compare(accepted, on("2", "203.0.113.20"), nil, today).Changed))
-	news := recheck.Compare(accepted, on("3", "198.51.100.9"), nil, today)
+	fmt.Println(len(recheck.Compare(accepted, on("2", "203.0.113.20"), nil, nil, today).Changed))
+	news := recheck.Compare(accepted, on("3", "198.51.100.9"), nil, nil, today)
 	for _, i := range news.Changed {
 		fmt.Println(i.Name(), i.Subject, i.Was, i.Is)
 	}

@@ -13,7 +13,7 @@ import (
 
 // compared says what differs between two surveys, record by record.
 func compared(before, after *survey.Survey) *recheck.Records {
-	return recheck.Compare(recheck.Of(before, nil), recheck.Of(after, nil), nil, day).Records
+	return recheck.Compare(recheck.Of(before, nil), recheck.Of(after, nil), nil, nil, day).Records
 }
 
 // records is a domain a.example with records such as "www A 192.0.2.1".
@@ -76,8 +76,8 @@ func TestWhatWasNotAnsweredIsNotComparedAsGone(t *testing.T) {
 
 func TestKeptStatesHaveNoRecordsToCompare(t *testing.T) {
 	now := recheck.Of(&survey.Survey{Domains: []survey.Domain{records("@ A 192.0.2.1")}}, nil)
-	assert.Nil(t, recheck.Compare(&recheck.State{}, now, nil, day).Records)
-	assert.Nil(t, recheck.Compare(nil, now, nil, day).Records)
+	assert.Nil(t, recheck.Compare(&recheck.State{}, now, nil, nil, day).Records)
+	assert.Nil(t, recheck.Compare(nil, now, nil, nil, day).Records)
 }
 
 func TestSurveysThatSawZonesInPartAreNamed(t *testing.T) {

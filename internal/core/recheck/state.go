@@ -25,6 +25,7 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -51,15 +52,6 @@ const (
 // finding's own.
 func (k FactKind) Code() string { return string(k) + "-changed" }
 
-// Codes gives what changes are called.
-func Codes() []string {
-	var all []string
-	for _, k := range []FactKind{Record, Delegation, Certificate, Registration, Redirect, Page} {
-		all = append(all, k.Code())
-	}
-	return all
-}
-
 // Fact is something that is so.
 type Fact struct {
 	Kind     FactKind         `json:"kind"`
@@ -70,6 +62,8 @@ type Fact struct {
 	Severity finding.Severity `json:"severity,omitempty"`
 	Says     fact.Sentence    `json:"says,omitzero"`
 	Fix      fact.Sentence    `json:"fix,omitzero"`
+	Cause    string           `json:"cause,omitempty"`   // of a finding, where it is known
+	Entries  []string         `json:"entries,omitempty"` // of a finding: the URLs that met it
 }
 
 // Gap is something that nobody could look at.
@@ -78,6 +72,12 @@ type Gap struct {
 	// as facts have it; "": everything that name servers say of the domain
 	Subject string        `json:"subject,omitempty"`
 	Why     fact.Sentence `json:"why"`
+}
+
+// Hidden says that something stands in front of what an entry led to: nobody saw that.
+type Hidden struct {
+	Entry string `json:"entry"`
+	By    string `json:"by"` // the code of a finding
 }
 
 // Ends is a date on which something ends.
@@ -101,6 +101,15 @@ type State struct {
 	Certificates  []Ends   `json:"certificates,omitempty"`
 	Registrations []Ends   `json:"registrations,omitempty"`
 
+	Scope  *scope.Scope `json:"scope,omitempty"`  // of the audit, else of the survey
+	Hidden []Hidden     `json:"hidden,omitempty"` // entries whose ends nobody saw
+	Beside []string     `json:"beside,omitempty"` // entries that have no fact of their own
+	// doors that somebody got an answer from, over a connection that holds
+	Answered []string `json:"answered,omitempty"`
+	Pages    []string `json:"pages,omitempty"`  // at which somebody arrived
+	Silent   []string `json:"silent,omitempty"` // domains of which a name server did not answer
+
+	plan     bool           // it is made of a plan, which knows all that it is about
 	surveyed *survey.Survey // of which it was made just now; nil where it was kept
 }
 
@@ -116,12 +125,14 @@ func (s *State) Check() error {
 func Of(v *survey.Survey, a *chain.Audit) *State {
 	s := &State{Schema: Schema}
 	if v != nil {
-		s.Taken, s.Vantage, s.Canonical = v.Started, v.Vantage, v.Canonical
+		s.Taken, s.Vantage, s.Canonical, s.Scope = v.Started, v.Vantage, v.Canonical, v.Scope
+		s.Part = v.Scope.Part() || !v.Scope.Ended()
 		s.survey(v, a != nil)
 		s.surveyed = v
 	}
 	if a != nil {
-		s.Taken, s.Vantage, s.Canonical = a.Started, a.Vantage, a.Canonical
+		s.Taken, s.Vantage, s.Canonical, s.Scope = a.Started, a.Vantage, a.Canonical, a.Scope
+		s.Part = s.Part || a.Scope.Part() || !a.Scope.Ended()
 		s.audit(a)
 	}
 	s.settle()
@@ -135,8 +146,10 @@ func (s *State) settle() {
 			cmp.Compare(a.Subject, b.Subject))
 	})
 	s.Facts = slices.CompactFunc(s.Facts, func(a, b Fact) bool { return a.key() == b.key() })
-	slices.Sort(s.Domains)
-	s.Domains = slices.Compact(s.Domains)
+	for _, list := range []*[]string{&s.Domains, &s.Beside, &s.Answered, &s.Pages, &s.Silent} {
+		slices.Sort(*list)
+		*list = slices.Compact(*list)
+	}
 }
 
 type key struct {
@@ -149,11 +162,22 @@ func (f *Fact) key() key { return key{f.Kind, f.Code, f.Subject} }
 // Findings adds what was found.
 func (s *State) findings(all []finding.Finding) {
 	for _, f := range all {
-		s.Facts = append(s.Facts,
-			Fact{Kind: Finding, Code: f.Code.String(), Domain: domainOf(f.Subject), Subject: f.Subject,
-				Severity: f.Severity, Says: f.Says, Fix: f.Fix})
+		entries := f.Entries
+		if len(entries) == 0 && f.Entry != "" {
+			entries = []string{f.Entry}
+		}
+		made := Fact{Kind: Finding, Code: f.Code.String(), Domain: domainOf(f.Subject),
+			Subject: f.Subject, Severity: f.Severity, Says: f.Says, Fix: f.Fix,
+			Entries: entries[:min(len(entries), mostEntries)]}
+		if f.Cause != 0 {
+			made.Cause = f.Cause.String()
+		}
+		s.Facts = append(s.Facts, made)
 	}
 }
+
+// mostEntries is how many entries of a finding are kept.
+const mostEntries = 200
 
 // domainOf gives the domain that something is about: a URL, a record set or a name. "" where it
 // names none.
@@ -209,7 +233,41 @@ func (s *State) survey(v *survey.Survey, audited bool) {
 		}
 		s.parent(d)
 		s.registration(d)
+		for _, n := range d.Servers {
+			if n.State == survey.Silent || n.State == survey.Unasked {
+				s.Silent = append(s.Silent, d.Name)
+			}
+		}
+		if !audited {
+			for i := range d.Chains {
+				s.look(&d.Chains[i], keyOf(&d.Chains[i]))
+				s.Beside = append(s.Beside, keyOf(&d.Chains[i]))
+			}
+		}
 	}
+}
+
+// look notes what could be seen of a chain.
+func (s *State) look(c *chain.Chain, entry string) {
+	if code, _, hides := c.Front(); hides && c.Last().Refusal != chain.Unseen {
+		s.Hidden = append(s.Hidden, Hidden{entry, code.String()})
+	} else if c.End == chain.Page && c.Last().Status < 400 {
+		s.Pages = append(s.Pages, c.Arrival.String())
+	}
+	for i := range c.Hops {
+		if c.Sound(i) {
+			s.Answered = append(s.Answered, c.Hops[i].URL.Door().String())
+		}
+	}
+}
+
+// keyOf names an entry as facts have it.
+func keyOf(c *chain.Chain) string {
+	entry := c.Key()
+	for _, who := range c.SeenBy {
+		entry += " (" + who + ")"
+	}
+	return entry
 }
 
 func (s *State) gap(domain, subject string, why fact.Facts) {
@@ -283,14 +341,12 @@ func (s *State) audit(a *chain.Audit) {
 		c := &a.Chains[i]
 		domain := domainOf(c.Entry.String())
 		s.Domains = append(s.Domains, domain)
-		entry := c.Entry.String()
-		if m := c.Hops[0].Method; m != "" {
-			entry = m + " " + entry
-		}
-		for _, who := range c.SeenBy {
-			entry += " (" + who + ")"
-		}
+		entry := keyOf(c)
+		s.look(c, entry)
 		if c.Probe == chain.Robots || c.Probe == chain.WellKnown {
+			if c.Last().Refusal != chain.Unseen {
+				s.Beside = append(s.Beside, entry)
+			}
 			continue // what matters of them are findings
 		}
 		if last := c.Last(); last.Refusal == chain.Unseen {
@@ -332,13 +388,19 @@ func way(c *chain.Chain) string {
 }
 
 // OfPlan makes a state of what a plan wants, as somebody put it into facts, and of what it finds.
-func OfPlan(canonical string, facts []Fact, found []finding.Finding) *State {
-	s := &State{Schema: Schema, Canonical: canonical, Facts: facts}
+// domains are those that it is about, and left those of the estate that it is not.
+func OfPlan(canonical string, domains, left []string, facts []Fact,
+	found []finding.Finding) *State {
+	s := &State{Schema: Schema, Canonical: canonical, Facts: facts, Domains: slices.Clone(domains),
+		Part: len(left) > 0, plan: true}
 	s.findings(found)
-	for i := range s.Facts { // a plan is about all that it knows
-		s.Facts[i].Domain = ""
+	for i := range s.Facts {
+		f := &s.Facts[i]
+		f.Entries = nil // nobody asked them
+		if f.Domain = domainOf(strings.TrimPrefix(f.Subject, "rule ")); !slices.Contains(domains, f.Domain) {
+			f.Domain = "" // it is of the estate as a whole
+		}
 	}
-	s.Domains = []string{""}
 	s.settle()
 	return s
 }

@@ -13,6 +13,7 @@ import (
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/scope"
 )
 
 // Schema names the shape of a survey in JSON.
@@ -24,6 +25,7 @@ type Survey struct {
 	Vantage   string            `json:"vantage"`
 	Canonical string            `json:"canonical,omitempty"`
 	Started   time.Time         `json:"started"`
+	Scope     *scope.Scope      `json:"scope,omitempty"` // nil: an earlier version
 	Domains   []Domain          `json:"domains"`
 	Findings  []finding.Finding `json:"findings"`
 	Notes     []string          `json:"notes,omitempty"`
