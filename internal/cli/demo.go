@@ -116,7 +116,7 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	}
 	p.chapter(2, "Every door as it is today")
 	today, err := p.demoAudit(ctx, e, func() (*chain.Audit, error) {
-		return p.auditStage(ctx, scene, "the stage", made)
+		return p.auditStage(ctx, scene, "vantage stage", made)
 	})
 	if err != nil {
 		return err

@@ -69,6 +69,18 @@ func (o *estateOptions) readSeen(ctx context.Context) (*files.Estate, *plan.Plan
 	return e, plan.Make(in), nil
 }
 
+// readQuietly reads the estate, and asks nothing about what looks mistyped.
+func (o *estateOptions) readQuietly() (*files.Estate, error) {
+	path := o.path
+	if path == "" {
+		var err error
+		if path, err = files.FindEstate("."); err != nil {
+			return nil, err
+		}
+	}
+	return files.ReadUndecided(path)
+}
+
 // input reads the estate and gives what a plan is made of.
 func (o *estateOptions) input() (*files.Estate, plan.Input, error) {
 	path := o.path

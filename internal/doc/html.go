@@ -28,6 +28,12 @@ var page = template.Must(template.New("page").Funcs(template.FuncMap{
 	"style": func() template.CSS { return template.CSS(pageStyle) },
 	"code":  func() template.JS { return template.JS(pageScript) },
 	"few":   func(all []string) string { return wording.Few(all, 8) },
+	"head": func(all []string, i int) string {
+		if i == 0 || i >= len(all) {
+			return "" // it names the row
+		}
+		return all[i]
+	},
 	// drawn by figure.go, which escapes
 	"svg":   func(s string) template.HTML { return template.HTML(s) },
 	"last":  func(i int, all []Hop) bool { return i == len(all)-1 },

@@ -154,6 +154,15 @@ func blockEnd(lines []string, from int) int {
 	return last
 }
 
+// lastLine gives the last line that has something.
+func lastLine(lines []string) int {
+	last := len(lines) - 1
+	for last > 0 && lines[last] == "" {
+		last--
+	}
+	return last
+}
+
 // withoutAccept takes an entry out of accept:, and reports whether it was there. One that stands in
 // brackets with others cannot be taken out.
 func withoutAccept(path string, text []byte, code, subject string) ([]byte, bool, error) {
@@ -176,6 +185,9 @@ func withoutAccept(path string, text []byte, code, subject string) ([]byte, bool
 		from, to := item.Line-1, blockEnd(lines, item.Line-1)
 		if len(value.Items) == 1 {
 			from = key.Line - 1 // a key without a value is nothing
+			if from > 0 && to == lastLine(lines) && strings.TrimSpace(lines[from-1]) == "" {
+				from--
+			}
 		}
 		return []byte(strings.Join(slices.Delete(lines, from, to+1), "")), true, nil
 	}

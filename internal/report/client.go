@@ -10,8 +10,10 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/runbook"
+	"upperpath.example/upperpath/internal/core/signoff"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
@@ -30,8 +32,15 @@ type ForClient struct {
 	Before *chain.Audit // what was met before the work; then Today is how it is after it
 	After  *chain.Audit // what will be met, as it was tried out
 	Plan   *plan.Plan
-	Survey *survey.Survey
+	Survey *survey.Survey // the newest look at each domain
 	Book   *runbook.Book
+
+	Kind     signoff.Kind  // ""; whatever the rest makes likely
+	Joined   *chain.Joined // Today is what it holds; nil: Today is one audit
+	Runs     *signoff.Runs // of old URLs that were followed
+	Coverage *old.Coverage // of old URLs under the plan
+	News     int           // lines of news, as against what was accepted
+	Compared bool          // something was accepted
 }
 
 func (c ForClient) todayWord() string {
@@ -48,9 +57,9 @@ func (c ForClient) daySeen(a *chain.Audit, word string) string {
 	case ago < 24*time.Hour:
 		return word
 	case a.Started.Year() != c.Made.Year():
-		return "On " + a.Started.In(c.Made.Location()).Format("2 January 2006")
+		return "On " + a.Started.Local().Format("2 January 2006")
 	}
-	return "On " + a.Started.In(c.Made.Location()).Format("2 January")
+	return "On " + a.Started.Local().Format("2 January")
 }
 
 func (c ForClient) afterWord() string {
@@ -60,15 +69,18 @@ func (c ForClient) afterWord() string {
 	return "Afterwards"
 }
 
-// Client is the page for a client: what is wrong or right, each domain before and after, what has
-// to be done, by whom and when, risks with their dates, figures, and then what shows it.
+// Client is the page for a client: whether it can go live, is done or stays so, and what stands in
+// the way; what is known and since when; each domain before and after, what has to be done, by whom
+// and when, risks with their dates, what was fixed, figures, and then what shows it.
 func Client(c ForClient) doc.Doc {
+	sheet := c.sheet()
+	both := c
 	if c.Before != nil { // what was met now stands on the side of what comes after
-		c.Today, c.After = c.Before, c.Today
+		both.Today, both.After = c.Before, c.Today
 	}
-	about := c.Made.Format("2 January 2006")
+	about := words.SignoffTitle(sheet.Kind) + ", " + c.Made.Local().Format(newsDate+" 15:04 MST")
 	if c.By != "" {
-		about = c.By + ", " + about
+		about = c.By + ": " + about
 	}
 	d := doc.Doc{Name: "report", Title: c.Title, About: about, Main: doc.ChainsSheet,
 		Data: auditData(Looked{Vantage: c.Today.Vantage, Canonical: c.Today.Canonical,
@@ -80,8 +92,8 @@ func Client(c ForClient) doc.Doc {
 			c.Today.Schema, false)}
 	d.Blocks = func(yield func(doc.Block) bool) {
 		for _, part := range [][]doc.Block{
-			clientHead(c), clientDomains(c), clientWork(c), clientRisks(c), clientFigures(c),
-			clientEvidence(c),
+			clientHead(c, sheet), clientDomains(both), clientWork(c), clientRisks(c), clientFixed(c),
+			clientFigures(both), clientEvidence(c),
 		} {
 			for _, b := range part {
 				if !yield(b) {
@@ -91,69 +103,6 @@ func Client(c ForClient) doc.Doc {
 		}
 	}
 	return d
-}
-
-// clientHead says in one sentence what is wrong or right.
-func clientHead(c ForClient) []doc.Block {
-	l := doorsOf(c.Today)
-	l.sum()
-	v := doc.Verdict{Tone: worst(c.Today.Findings)}
-	bad := l.doors - l.clean
-	at := c.Today.Canonical
-	switch {
-	case l.doors == 0:
-		v.Says = doc.Phrase(sentence(c.Today.Findings))
-	case bad == 0 && c.todayWord() == "Today":
-		v.Says = doc.Phrasef(words.ClientAll, wording.Count(l.doors, "door"), at)
-	case bad == 0:
-		v.Says = doc.Phrasef(words.ClientAllThen, c.todayWord(),
-			wording.Count(l.doors, "door"), at)
-	default:
-		do := "did"
-		if c.todayWord() == "Today" {
-			do = "do"
-		}
-		v.Says = doc.Phrasef(words.ClientSome, c.todayWord(), bad,
-			wording.Count(l.doors, "door"), do, at)
-	}
-	if l.unseen > 0 {
-		v.Says = doc.Cat(v.Says,
-			doc.Phrasef(words.ClientUnseen, wording.Count(l.unseen, "address")))
-	}
-	if good, of := c.countAfter(l); of > 0 && bad > 0 {
-		when := c.afterWord()
-		if c.Before == nil {
-			when = words.ClientAfter
-		}
-		v.Says = doc.Cat(v.Says,
-			doc.Phrasef(" %s, %s.", when, words.AllOrSome(good, of, c.Before != nil)))
-		if c.Before != nil && good == of {
-			v.Tone = doc.Good
-		}
-	}
-	blocks := []doc.Block{v}
-	for _, p := range c.Words {
-		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase(p)})
-	}
-	return append(
-		blocks,
-		doc.Paragraph{Text: doc.Phrase(
-			"A door is one way in: a name, with or without www, by http or by https. Each was tried as a " +
-				"visitor would, and followed to its end."), Soft: true},
-	)
-}
-
-// countAfter counts the doors that are good afterwards, of those of which that is known.
-func (c ForClient) countAfter(l doorList) (good, of int) {
-	for _, d := range l.all {
-		if s, ok := c.after(d.door); ok {
-			of++
-			if s.tone == doc.Good {
-				good++
-			}
-		}
-	}
-	return good, of
 }
 
 // clientDomains gives each domain in a line, before and after.
@@ -168,7 +117,8 @@ func clientDomains(c ForClient) []doc.Block {
 		}
 		byDomain[name] = append(byDomain[name], d)
 	}
-	if len(order) == 0 {
+	untried := c.untried(byDomain)
+	if len(order)+len(untried) == 0 {
 		return nil
 	}
 	t := doc.Table{
@@ -198,9 +148,27 @@ func clientDomains(c ForClient) []doc.Block {
 		t.Rows = append(t.Rows,
 			[]doc.Cell{{Text: doc.Phrase(unicodeName(name))}, before, after, {Text: doc.Phrase(note)}})
 	}
+	for _, name := range untried {
+		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(unicodeName(name))},
+			{Text: doc.Phrase(words.NotLookedAt), Tone: doc.Unseen}, {}, {Text: doc.Phrase(c.noteOf(name))}})
+	}
 	t = without(t, 3, !withNote)
 	t = without(t, 2, !withAfter)
 	return []doc.Block{doc.Heading{Level: 2, Text: "Your domains"}, t}
+}
+
+// untried gives the domains of the estate of which no door was tried.
+func (c ForClient) untried(tried map[string][]*doorSeen) []string {
+	if c.Plan == nil {
+		return nil
+	}
+	var all []string
+	for _, d := range c.Plan.Estate.Domains {
+		if name := d.Name.String(); d.State != estate.Leave && tried[name] == nil {
+			all = append(all, name)
+		}
+	}
+	return all
 }
 
 // domainOf gives the domain of a host; the host itself where it is another name of the site.
@@ -243,8 +211,11 @@ func without(t doc.Table, column int, drop bool) doc.Table {
 // domainState says how the doors of a domain are, in plain words.
 func domainState(doors []*doorSeen, of func(*doorSeen) doorState) doc.Cell {
 	var says []string
-	bad, tone := 0, doc.Good
+	bad, lived, tone := 0, 0, doc.Good
 	for _, d := range doors {
+		if d.accepted {
+			lived++
+		}
 		s := of(d)
 		tone = max(tone, s.tone)
 		if s.tone <= doc.Good {
@@ -254,6 +225,10 @@ func domainState(doors []*doorSeen, of func(*doorSeen) doorState) doc.Cell {
 		if !slices.Contains(says, s.says) {
 			says = append(says, s.says)
 		}
+	}
+	if bad == 0 && lived > 0 {
+		return doc.Cell{Text: doc.Phrasef("%d of %s accepted", lived, wording.Count(len(doors), "door")),
+			Tone: doc.Noted}
 	}
 	if bad == 0 {
 		return doc.Cell{Text: doc.Phrase("every door arrives"), Tone: doc.Good}
@@ -321,9 +296,9 @@ func clientWork(c ForClient) []doc.Block {
 	t := doc.Table{Sheet: "work", Head: []string{"where", "what to do", "when"}}
 	for _, who := range order {
 		w := all[who]
-		when := w.from.In(c.Made.Location()).Format("2 Jan 15:04")
+		when := w.from.Local().Format("2 Jan 15:04")
 		if w.to.After(w.from) {
-			when += " to " + w.to.In(c.Made.Location()).Format("2 Jan 15:04")
+			when += " to " + w.to.Local().Format("2 Jan 15:04")
 		}
 		t.Rows = append(t.Rows,
 			[]doc.Cell{{Text: doc.Phrase(who)}, {Text: doc.Stack(w.what)}, {Text: doc.Phrase(when)}})
@@ -348,6 +323,7 @@ func clientTask(t *runbook.Task) string {
 	if len(parts) == 3 && parts[2] != "" {
 		about = wording.Few(unicodeNames(strings.Fields(parts[2])), 3)
 	}
+	step, _, _ := strings.Cut(parts[0], "@") // and the wave
 	does := map[string]string{
 		"survey":           "look at what exists",
 		"remove-stale-ds":  "remove the outdated signing record (DS) of",
@@ -375,7 +351,7 @@ func clientTask(t *runbook.Task) string {
 		"find-ds":          "ask about the signing record (DS) of",
 		"remove-ds":        "remove the signing record (DS) of",
 		"sign":             "sign the zone of",
-	}[parts[0]]
+	}[step]
 	switch {
 	case does == "":
 		return doc.Unmarked(t.Says)
@@ -412,7 +388,7 @@ func clientRisks(c ForClient) []doc.Block {
 		t.Rows = append(
 			t.Rows,
 			[]doc.Cell{
-				{Text: doc.Phrase(d.at.Format(time.DateOnly))},
+				{Text: doc.Phrase(d.at.Local().Format(newsDate))},
 				{Text: doc.Phrase(says), Tone: d.tone},
 				{Text: doc.Phrase(d.about)},
 				{Text: doc.Phrase(does)},
@@ -491,7 +467,7 @@ func clientEvidence(c ForClient) []doc.Block {
 	}
 	blocks := []doc.Block{
 		doc.Heading{Level: 2, Text: "What was found",
-			About: "seen " + c.Today.Started.Format("2 January 2006 15:04 MST")},
+			About: "seen " + c.Today.Started.Local().Format("2 January 2006 15:04 MST")},
 	}
 	blocks = append(blocks, findingBlocks(c.Today.Findings)...)
 	shown := map[string]bool{}

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
@@ -187,11 +188,31 @@ func doorFigure(c ForClient) figure {
 			}
 		}
 	}
-	f := figure{drawing: d}
+	f := figure{drawing: d, words: doorWords(c, &l, shown)}
 	if more := len(hosts) - len(shown); more > 0 {
 		f.note = fmt.Sprintf("and %s", wording.Count(more, "more host"))
 	}
 	return f
+}
+
+// doorWords says the grid of doors in words, a host a line.
+func doorWords(c ForClient, l *doorList, hosts []web.Host) []doc.Text {
+	var all []doc.Text
+	for _, h := range hosts {
+		var parts []string
+		for _, scheme := range []web.Scheme{web.HTTP, web.HTTPS} {
+			door := web.Door{Scheme: scheme, Host: h}
+			if seen := l.byDoor[door]; seen != nil {
+				says := string(scheme) + " " + stateOf(seen).says
+				if then, ok := c.after(door); ok && then.says != stateOf(seen).says {
+					says += " (" + wording.LowerFirst(c.afterWord()) + " " + then.says + ")"
+				}
+				parts = append(parts, says)
+			}
+		}
+		all = append(all, doc.Phrasef("%s: %s.", h.Unicode(), strings.Join(parts, ", ")))
+	}
+	return all
 }
 
 func drawCell(d *doc.Drawing, x, y, w, h float32, s doorState) {

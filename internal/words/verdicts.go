@@ -116,28 +116,6 @@ const (
 	BackLater     = "Done after it, and hanging on it: %s."
 )
 
-// Verdicts for clients.
-const (
-	ClientAll     = "All %s lead visitors safely to %s."
-	ClientAllThen = "%s, all %s led visitors safely to %s."
-	ClientSome    = "%s, %d of the %s %s not lead visitors safely to %s."
-	ClientUnseen  = " %s could not be seen."
-	ClientAfter   = "Once the plan is carried out"
-)
-
-// AllOrSome says how many doors lead visitors safely afterwards: already, or once a plan is carried
-// out.
-func AllOrSome(good, of int, already bool) string {
-	verb := "will"
-	if already {
-		verb = wording.Verb(good, "does", "do")
-	}
-	if good == of {
-		return fmt.Sprintf("all %d %s", of, strings.Replace(verb, "does", "do", 1))
-	}
-	return fmt.Sprintf("%d of %d %s", good, of, verb)
-}
-
 // Verdicts of waits.
 const (
 	NothingToAwait = "The plan needs nothing that could be waited for."

@@ -28,16 +28,16 @@ func (c *Chain) Key() string {
 }
 
 // Latest takes of several audits, the newest first, what was seen last of each URL, from the place
-// from which the newest looked, or from the one that is named. What a newer audit of the same domain
+// from which the newest looked that looked at everything, or from the one that is named. What a newer audit of the same domain
 // no longer asked for is left out, and what still, where it is not nil, does not hold.
 func Latest(all []*Audit, vantage string, still func(web.URL) bool) *Joined {
 	j := &Joined{Audit: &Audit{Schema: AuditSchema, Chains: []Chain{}, Findings: []finding.Finding{}},
 		Seen: map[string]time.Time{}}
 	taking := joining{Joined: j, still: still, done: map[string]bool{}, by: map[string]*Audit{}}
+	if vantage == "" {
+		vantage = placeOf(all)
+	}
 	for _, a := range all {
-		if vantage == "" && a.Scope.Real() {
-			vantage = a.Vantage
-		}
 		if !a.Scope.Real() || a.Vantage != vantage {
 			if len(j.From) == 0 {
 				j.Aside = append(j.Aside, a)
@@ -60,6 +60,22 @@ func Latest(all []*Audit, vantage string, still func(web.URL) bool) *Joined {
 		}
 	}
 	return j
+}
+
+// placeOf gives from where what is told was seen: that of the newest audit of everything, else that
+// of the newest of all.
+func placeOf(all []*Audit) string {
+	place := ""
+	for _, a := range all {
+		switch {
+		case !a.Scope.Real():
+		case a.Scope.Whole():
+			return a.Vantage
+		case place == "":
+			place = a.Vantage
+		}
+	}
+	return place
 }
 
 type joining struct {
