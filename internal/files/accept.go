@@ -36,7 +36,7 @@ func AcceptEntry(a finding.Acceptance) string {
 // the same before. Comments and everything else stay as they are. The error is ErrAcceptForm,
 // ErrChanged, or one of reading and writing.
 func Accept(path string, a finding.Acceptance) error {
-	return Change(path, func(text []byte) ([]byte, error) {
+	return Change(path, byLines(func(text []byte) ([]byte, error) {
 		text, _, err := withoutAccept(path, text, a.Code, a.Subject)
 		if err != nil {
 			return nil, err
@@ -46,19 +46,30 @@ func Accept(path string, a finding.Acceptance) error {
 			return nil, err
 		}
 		return after, holds(path, after, a)
-	})
+	}))
+}
+
+// byLines hands a text over with plain line ends, and gives what comes of it those that it had.
+func byLines(change func([]byte) ([]byte, error)) func([]byte) ([]byte, error) {
+	return func(text []byte) ([]byte, error) {
+		if !bytes.Contains(text, []byte("\r\n")) {
+			return change(text)
+		}
+		after, err := change(bytes.ReplaceAll(text, []byte("\r\n"), []byte("\n")))
+		return bytes.ReplaceAll(after, []byte("\n"), []byte("\r\n")), err
+	}
 }
 
 // Withdraw takes out of an estate file that somebody lives with something. The error is
 // ErrNotAccepted where nobody does, or one as of Accept.
 func Withdraw(path, code, subject string) error {
-	return Change(path, func(text []byte) ([]byte, error) {
+	return Change(path, byLines(func(text []byte) ([]byte, error) {
 		after, found, err := withoutAccept(path, text, code, subject)
 		if err == nil && !found {
 			err = ErrNotAccepted
 		}
 		return after, err
-	})
+	}))
 }
 
 // holds reports whether an estate file, as it is about to be written, says what it should.
@@ -97,19 +108,19 @@ func withAccept(path string, text []byte, entry string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	nl := "\n"
-	if bytes.Contains(text, []byte("\r\n")) {
-		nl = "\r\n"
-	}
 	lines := strings.SplitAfter(string(text), "\n")
 	if key == nil {
 		made := string(text)
 		if made != "" && !strings.HasSuffix(made, "\n") {
-			made += nl
+			made += "\n"
 		}
-		return []byte(made + nl + "accept:" + nl + "  - " + entry + nl), nil
+		return []byte(made + "\naccept:\n  - " + entry + "\n"), nil
 	}
 	at := key.Line - 1
+	if strings.HasPrefix(strings.TrimSpace(strings.TrimPrefix(lines[at], "accept:")), "[") &&
+		!strings.Contains(lines[at], "]") {
+		return nil, ErrAcceptForm
+	}
 	if value != nil && len(value.Items) > 0 && value.Items[0].Line > key.Line ||
 		value == nil || value.Kind == estate.Empty {
 		indent, last := "  ", at
@@ -119,9 +130,9 @@ func withAccept(path string, text []byte, entry string) ([]byte, error) {
 			last = blockEnd(lines, value.Items[len(value.Items)-1].Line-1)
 		}
 		if !strings.HasSuffix(lines[last], "\n") {
-			lines[last] += nl
+			lines[last] += "\n"
 		}
-		return []byte(strings.Join(slices.Insert(lines, last+1, indent+"- "+entry+nl), "")), nil
+		return []byte(strings.Join(slices.Insert(lines, last+1, indent+"- "+entry+"\n"), "")), nil
 	}
 	line := lines[at]
 	end := strings.LastIndex(line, "]")
