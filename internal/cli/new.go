@@ -14,7 +14,9 @@ import (
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/words"
 )
 
 func (p *program) newEstate() *cobra.Command {
@@ -26,14 +28,19 @@ func (p *program) newEstate() *cobra.Command {
 		Short: "Write an estate file to start from",
 		Long: `new writes upperpath.yaml with the canonical site and the domains that should lead there,
 and an empty rules.csv. The domains come from --domain or from a list: plain names, one a line, or
-a CSV file as registrars export it. Its columns are name (or domain), and if available renews (or
-expiry date), registrar, provider, carrier, wave and note. Dates are read in the usual forms; if
-one could be two days, the file asks. The domain of the canonical site is added automatically.`,
+a table as registrars export it (CSV or XLSX, in any usual encoding, with text above and below it).
+Columns are found by their usual names: domain (or a name and its ending), expiry, registrar, DNS
+provider, carrier, wave, note. URLs, www and hosts below a domain are filed under it; lines about
+one domain are merged. Dates are read in the usual forms; if one could be two days, the file asks.
+What was used and what was left is reported. The domain of the canonical site is added
+automatically. Without --canonical the file has names only, which is enough for survey and
+inventory.`,
 		Example: `  upperpath new --canonical https://www.northmoor.example --domain slatequarry.example
-  upperpath new --canonical https://www.northmoor.example --list domains.csv --server 203.0.113.20`,
+  upperpath new --canonical https://www.northmoor.example --list domains.csv --server 203.0.113.20
+  upperpath new --list domains.csv --out names.yaml`,
 		Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			door, all, err := newInput(canonical, list, domains)
+			door, all, read, err := newInput(canonical, list, domains)
 			if err != nil {
 				return err
 			}
@@ -55,16 +62,24 @@ one could be two days, the file asks. The domain of the canonical site is added 
 				return failed(err)
 			}
 			rules := filepath.Join(filepath.Dir(out), "rules.csv")
-			if _, err := os.Stat(rules); errors.Is(err, os.ErrNotExist) {
+			if _, err := os.Stat(rules); errors.Is(err, os.ErrNotExist) && !door.IsZero() {
 				if err := files.WriteNew(rules, []byte(files.NewRules), false); err != nil {
 					return failed(err)
 				}
 			}
-			fmt.Fprintf(p.out, "%s has %d domains. ", out, len(all))
-			if len(servers) == 0 {
+			if list != "" {
+				fmt.Fprint(p.out, listRead(read))
+			}
+			fmt.Fprintf(p.out, "%s has %s. ", out, wording.Count(len(all), "domain"))
+			next := "plan"
+			switch {
+			case door.IsZero():
+				next = "survey"
+				fmt.Fprintf(p.out, "Look at them first:\n\n")
+			case len(servers) == 0:
 				fmt.Fprintf(p.out,
 					"Fill in the addresses of the server that will redirect (carriers:), then run\n\n")
-			} else {
+			default:
 				fmt.Fprintf(p.out, "Check that it is correct, then run\n\n")
 			}
 			for _, d := range all {
@@ -82,7 +97,7 @@ one could be two days, the file asks. The domain of the canonical site is added 
 			if out != files.EstateName {
 				option = " --estate " + quoteArgument(out)
 			}
-			fmt.Fprintf(p.out, "  upperpath plan%s\n", option)
+			fmt.Fprintf(p.out, "  upperpath %s%s\n", next, option)
 			return nil
 		},
 	}
@@ -90,7 +105,7 @@ one could be two days, the file asks. The domain of the canonical site is added 
 	f.StringVar(&canonical, "canonical", "",
 		"the `URL` of the canonical site, such as https://www.northmoor.example")
 	f.StringArrayVar(&domains, "domain", nil, "a `DOMAIN` that should lead there (repeatable)")
-	f.StringVar(&list, "list", "", "a CSV `FILE` with the domains, such as a registrar exports")
+	f.StringVar(&list, "list", "", "a CSV or XLSX `FILE` with the domains, such as a registrar exports")
 	f.StringArrayVar(&servers, "server", nil,
 		"an `ADDRESS` of the server of your own that will redirect (repeatable)")
 	f.StringVar(&contact, "contact", "",
@@ -100,60 +115,73 @@ one could be two days, the file asks. The domain of the canonical site is added 
 	return c
 }
 
-// newInput checks what new is given. The canonical site's own domain comes first.
-func newInput(canonical, list string, names []string) (web.Door, []files.ListedDomain, error) {
-	if canonical == "" {
-		return web.Door{}, nil, usage(
-			"new needs --canonical; expected the site where everything must arrive, such as " +
-				"https://www.northmoor.example",
-		)
+// newInput checks what new is given. The canonical site's own domain comes first; without one the
+// door is the zero value.
+func newInput(canonical, list string, names []string) (door web.Door, all []files.ListedDomain,
+	read files.DomainList, err error) {
+	if canonical != "" {
+		u, err := web.ParseURL(canonical)
+		if err != nil || u.Scheme() != web.HTTPS || u.RequestURI() != "/" {
+			return door, nil, read, usage(
+				"--canonical %s: expected only scheme and host, with https, such as "+
+					"https://www.northmoor.example",
+				canonical,
+			)
+		}
+		door = u.Door()
 	}
-	u, err := web.ParseURL(canonical)
-	if err != nil || u.Scheme() != web.HTTPS || u.RequestURI() != "/" {
-		return web.Door{}, nil, usage(
-			"--canonical %s: expected only scheme and host, with https, such as "+
-				"https://www.northmoor.example",
-			canonical,
-		)
-	}
-	var all []files.ListedDomain
 	if list != "" {
-		if all, err = files.ReadDomains(list); err != nil {
-			return web.Door{}, nil, err
+		if read, err = files.ReadDomains(list); err != nil {
+			return door, nil, read, err
 		}
 	}
+	all = read.Domains
+	var wrong []string
 	for _, n := range names {
 		h, err := web.ParseHost(n)
 		if err != nil {
-			return web.Door{}, nil, usage("--domain %s: %w", n, err)
+			return door, nil, read, usage("--domain %s: %w", n, err)
 		}
-		all = append(all, files.ListedDomain{Name: h})
-	}
-	if len(all) == 0 {
-		return web.Door{}, nil,
-			usage("new needs domains; expected --domain lacemill-museum.example or --list domains.csv")
-	}
-	var wrong []string
-	var kept []files.ListedDomain
-	seen := map[web.Host]bool{}
-	for _, d := range all {
-		if !d.Name.IsApex() {
-			remedy := "it is a public suffix, under which others register"
-			if apex, ok := d.Name.Apex(); ok {
-				remedy = "write " + apex.String()
-			}
-			wrong = append(wrong, fmt.Sprintf("%s is not a domain of its own; %s", d.Name, remedy))
+		switch apex, own := h.Apex(); {
+		case h.IsApex():
+		case own:
+			wrong = append(wrong, fmt.Sprintf("%s is not a domain of its own; write %s", h, apex))
+		default:
+			wrong = append(wrong, fmt.Sprintf("%s is not a domain of its own; it is a public suffix, under "+
+				"which others register", h))
 		}
-		if !seen[d.Name] {
-			kept = append(kept, d)
+		if !slices.ContainsFunc(all, func(d files.ListedDomain) bool { return d.Name == h }) {
+			all = append(all, files.ListedDomain{Name: h})
 		}
-		seen[d.Name] = true
 	}
 	if len(wrong) > 0 {
-		return web.Door{}, nil, usage("%s", strings.Join(wrong, "\n"))
+		return door, nil, read, usage("%s", strings.Join(wrong, "\n"))
 	}
-	if apex, ok := u.Host().Apex(); ok && !seen[apex] {
-		kept = slices.Insert(kept, 0, files.ListedDomain{Name: apex})
+	if len(all) == 0 {
+		return door, nil, read,
+			usage("new needs domains; expected --domain lacemill-museum.example or --list domains.csv")
 	}
-	return u.Door(), kept, nil
+	if apex, ok := door.Host.Apex(); !door.IsZero() && ok {
+		at := slices.IndexFunc(all, func(d files.ListedDomain) bool { return d.Name == apex })
+		if at < 0 {
+			all = slices.Insert(all, 0, files.ListedDomain{Name: apex})
+		} else { // the site itself is no further host
+			label := strings.TrimSuffix(door.Host.String(), "."+apex.String())
+			all[at].Hosts = slices.DeleteFunc(all[at].Hosts, func(h string) bool { return h == label })
+		}
+	}
+	return door, all, read, nil
+}
+
+// listRead says what was made of a list of domains.
+func listRead(l files.DomainList) string {
+	var used [][2]string
+	for _, u := range l.Used {
+		used = append(used, [2]string{u.Column, u.For})
+	}
+	var left []string
+	for _, one := range l.Left {
+		left = append(left, fmt.Sprintf("%d (%s)", one.Line, wording.Cut(one.Text, 40)))
+	}
+	return words.ListRead(used, l.Unused, left, l.Merged)
 }

@@ -387,8 +387,11 @@ func (p *program) saveZones(folder string, v *survey.Survey) error {
 
 // ofEstate says whose results an estate's are.
 func ofEstate(e *files.Estate) store.Of {
-	return store.Of{Folder: e.Folder(), Name: filepath.Base(e.Path),
-		Canonical: e.Canonical.String(), Keep: e.Keep, Now: now()}
+	of := store.Of{Folder: e.Folder(), Name: filepath.Base(e.Path), Keep: e.Keep, Now: now()}
+	if !e.Canonical.IsZero() {
+		of.Canonical = e.Canonical.String()
+	}
+	return of
 }
 
 // openStore opens what is kept of an estate for reading. What is kept can be shown though the

@@ -311,13 +311,13 @@ func TestDomainsAndPages(t *testing.T) {
 			"name,renews,registrar,note\na.example,2027-01-02,Registrar A,x\nb.example,,,\n"),
 	)
 	require.NoError(t, err)
-	require.Len(t, list, 2)
-	assert.Equal(t, "Registrar A", list[0].Registrar)
+	require.Len(t, list.Domains, 2)
+	assert.Equal(t, "Registrar A", list.Domains[0].Registrar)
 	_, err = ReadDomains(write(t, "domains.csv",
-		"name,renews\na.example,soon\nA.example,\nhttp://x/,\n"))
+		"name,renews\na.example,soon\nb..example,\nc.example,never\nco.uk,2027-13-13\nd.example,\n"))
 	require.Error(t, err)
-	for _, want := range []string{":2: renews is not a date", ":3: the domain appears twice",
-		":4: it is a URL"} {
+	for _, want := range []string{":2: renews is not a date", ":3: ",
+		":5: co.uk is an ending under which others register"} {
 		assert.Contains(t, err.Error(), want)
 	}
 	site := web.MustParseURL("https://www.n.example").Door()
@@ -553,7 +553,7 @@ func TestAListOfDomainsHoldsTextOfOneLine(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t,
 		ListedDomain{Name: web.MustParseHost("old.example"), Registrar: "R A", Note: "two lines"},
-		list[0])
+		list.Domains[0])
 	_, err = ReadDomains(write(t, "l.csv", "name,note\nold.example,x\nb.example,a\x1bb\n"))
 	assert.ErrorContains(t, err, "l.csv:3: note contains the control character U+001B")
 }
@@ -633,9 +633,9 @@ func TestListsOfDomainsAsRegistrarsExportThem(t *testing.T) {
 				c.want[i].Name = web.MustParseHost(host)
 			}
 		}
-		assert.Equal(t, c.want, list, name)
+		assert.Equal(t, c.want, list.Domains, name)
 		door := web.Door{Scheme: web.HTTPS, Host: web.MustParseHost("www.n.example")}
-		path := write(t, "upperpath.yaml", NewEstate(door, "", []string{"203.0.113.20"}, list))
+		path := write(t, "upperpath.yaml", NewEstate(door, "", []string{"203.0.113.20"}, list.Domains))
 		require.NoError(t,
 			os.WriteFile(filepath.Join(filepath.Dir(path), "rules.csv"), []byte(NewRules), 0o600))
 		e, err := ReadEstate(path)
@@ -645,11 +645,10 @@ func TestListsOfDomainsAsRegistrarsExportThem(t *testing.T) {
 	for text, says := range map[string]string{
 		"domain,expires\nold.example,soon\n":       "l.csv:2: renews is not a date",
 		"domain,wave\nold.example,0\n":             "l.csv:2: wave is not a valid number",
-		"what,when\nold.example,x\n":               "no column has the names of the domains",
-		"domain\nold.example\nOLD.example.\n":      "l.csv:3: the domain appears twice",
+		"what,when\nnothing,x\n":                   "no column has the names of the domains",
 		"domain,expires\nold.example,31.02.2027\n": "renews is not a date",
 		"domain,expires\nold.example,13/13/2027\n": "renews is not a date",
-		"domain\nhttps://old.example/\n":           "it is a URL",
+		"domain,expires\nnothing.,\n":             "there is no domain in the list",
 	} {
 		_, err := ReadDomains(write(t, "l.csv", text))
 		assert.ErrorContains(t, err, says, text)

@@ -2,6 +2,7 @@ package files
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml"
@@ -20,9 +21,21 @@ func NewEstate(canonical web.Door, contact string, servers []string,
 	var b strings.Builder
 	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
 	line("# The estate: every door of every domain below must arrive on the canonical site.")
-	line("canonical: %s", canonical)
+	if canonical.IsZero() {
+		line("# canonical: https://www.x.example   # choose: where everything must arrive")
+	} else {
+		line("canonical: %s", canonical)
+	}
 	if contact != "" {
 		line("contact: %s   # goes into our User-Agent", scalar(contact))
+	}
+	if canonical.IsZero() {
+		if slices.ContainsFunc(domains, func(d ListedDomain) bool { return d.Carrier != "" }) {
+			line("\ncarriers:")
+			writeCarriers(line, domains, map[string]bool{"": true})
+		}
+		writeNames(line, domains)
+		return b.String()
 	}
 	line("\nsite:")
 	line("  hosts: [%s]   # what the site itself serves", canonical.Host)
@@ -46,7 +59,20 @@ func NewEstate(canonical web.Door, contact string, servers []string,
 	}
 	line("  gateway: {by: server, addresses: [%s], certificate: before}%s", strings.Join(quoted, ", "),
 		fill)
-	been := map[string]bool{"gateway": true, "": true}
+	writeCarriers(line, domains, map[string]bool{"gateway": true, "": true})
+	line("\ndefaults: {carrier: gateway, mail: keep, wave: 1}")
+	writeNames(line, domains)
+	line("\nrules: rules.csv   # old page to new page")
+	line("\npolicy:")
+	line("  hops: 1")
+	line("  status: 301")
+	line("  exempt: [/.well-known/acme-challenge/]   # never redirected over http, so that " +
+		"certificates can be renewed")
+	return b.String()
+}
+
+// writeCarriers writes those that domains name and that are not there yet.
+func writeCarriers(line func(string, ...any), domains []ListedDomain, been map[string]bool) {
 	for _, d := range domains {
 		if !been[d.Carrier] {
 			been[d.Carrier] = true
@@ -54,10 +80,23 @@ func NewEstate(canonical web.Door, contact string, servers []string,
 				scalar(d.Carrier))
 		}
 	}
-	line("\ndefaults: {carrier: gateway, mail: keep, wave: 1}")
+}
+
+// writeNames writes the domains.
+func writeNames(line func(string, ...any), domains []ListedDomain) {
 	line("\ndomains:")
 	for _, d := range domains {
 		line("  - name: %s", d.Name.Unicode())
+		if len(d.Hosts) > 0 {
+			quoted := make([]string, len(d.Hosts))
+			for i, h := range d.Hosts {
+				quoted[i] = h
+				if h == "*" {
+					quoted[i] = scalar(h)
+				}
+			}
+			line("    hosts: [%s]   # beside the domain itself and www", strings.Join(quoted, ", "))
+		}
 		if d.Renews != "" {
 			line("    renews: %s", d.Renews)
 		}
@@ -81,13 +120,6 @@ func NewEstate(canonical web.Door, contact string, servers []string,
 			line("    note: %s", scalar(d.Note))
 		}
 	}
-	line("\nrules: rules.csv   # old page to new page")
-	line("\npolicy:")
-	line("  hops: 1")
-	line("  status: 301")
-	line("  exempt: [/.well-known/acme-challenge/]   # never redirected over http, so that " +
-		"certificates can be renewed")
-	return b.String()
 }
 
 // scalar writes a text as YAML on one line.

@@ -88,6 +88,12 @@ func surveyData(v *survey.Survey) doc.Object {
 	return doc.Object{
 		{Name: "schema", Value: v.Schema}, {Name: "vantage", Value: v.Vantage},
 		{Name: "canonical", Value: doc.IfSaid(v.Canonical)}, {Name: "started", Value: v.Started},
+		{Name: "scope", Value: func() any {
+			if v.Scope == nil {
+				return nil
+			}
+			return v.Scope
+		}},
 		{Name: "domains", Value: doc.SequenceOf(v.Domains)},
 		{Name: "findings", Value: inWordsOne(v.Findings)}, {Name: "notes", Value: doc.IfAny(v.Notes)},
 	}

@@ -61,6 +61,9 @@ type Site struct {
 }
 
 func (b *builder) canonical(root, n *Node) web.Door {
+	if n == nil && b.undecided { // before anything is chosen
+		return web.Door{}
+	}
 	if n == nil {
 		b.fail(
 			root,

@@ -14,11 +14,11 @@ type (
 	TableEmpty struct {
 		Columns string
 	}
-	NotCSV         struct{}
-	NoDomainColumn struct{}
-	DomainRowTwice struct {
-		Line int
-	}
+	NotCSV            struct{}
+	NoDomainColumn    struct{}
+	DomainRowNameless struct{}
+	DomainPublic      struct{ Host string }
+	NoDomainRows      struct{}
 	DomainCellHostile struct {
 		Column    string
 		Character Facts
