@@ -7,7 +7,10 @@ import (
 	"encoding/csv"
 	"errors"
 	"fmt"
+	"os"
+	"path/filepath"
 	"runtime/debug"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -28,6 +31,7 @@ const oldURLsName = "old-urls.csv"
 type gatherOptions struct {
 	host, url, weight, leaveOut, to string
 	pages, force, showRules, all    bool
+	anew                            bool // what was gathered before is left
 	crawl                           []string
 	depth, most                     int
 	changed                         func(string) bool // whether an option was given
@@ -48,7 +52,9 @@ exports with a column of URLs under any usual name. They may be compressed (gzip
 or as http and https URLs; - is standard input. --survey adds the pages that the last survey met.
 --crawl HOST follows the links of an old site within the hosts of the estate, as its robots.txt
 allows. It sends two requests at a time and five a second, unless --per-host and --rate say
-otherwise. Equal URLs (RFC 3986) become one, with their weights added. Robots' hits, page parts
+otherwise. Equal URLs (RFC 3986) become one, with their weights added. What was gathered before
+stays, and the new is added; a source that is gathered again replaces what came of it (--anew
+begins anew). Robots' hits, page parts
 and tracking parameters are left out by rules that --rules shows and --leave-out changes. Every
 line left out is counted by its reason. Only hosts of the estate are taken, except with
 --all-hosts.`,
@@ -94,7 +100,9 @@ line left out is counted by its reason. Only hosts of the estate are taken, exce
 	f.IntVar(&o.depth, "depth", 10, "of a crawl: the most links away from its beginning")
 	f.IntVar(&o.most, "most-pages", 20_000, "of a crawl: the most URLs to request")
 	f.BoolVar(&o.all, "all-hosts", false, "take hosts outside the estate too")
-	f.BoolVar(&o.force, "force", false, "replace the file even if it was edited")
+	f.BoolVar(&o.force, "force", false, "write the file even if it was edited")
+	f.BoolVar(&o.anew, "anew", false,
+		"leave what was gathered before: replace the file with what is named now")
 	return c
 }
 
@@ -122,6 +130,14 @@ func (p *program) runGather(
 	if reader.Door, err = doorOf(o.host); err != nil {
 		return err
 	}
+	path := o.to
+	if path == "" {
+		path = files.Beside(e.Path, oldURLsName)
+	}
+	before, err := o.gatheredBefore(path, g, sources)
+	if err != nil {
+		return err
+	}
 	meter := p.progress("gathering", 0, "")
 	err = p.gatherAll(ctx, reader, vantage, e, sources)
 	meter.done()
@@ -140,10 +156,6 @@ func (p *program) runGather(
 			return err
 		}
 	}
-	path := o.to
-	if path == "" {
-		path = files.Beside(e.Path, oldURLsName)
-	}
 	if n, _ := g.Count(); n > 0 {
 		text, err := oldURLsText(g)
 		if err == nil {
@@ -153,7 +165,7 @@ func (p *program) runGather(
 			return err
 		}
 	}
-	if err := p.show(report.Gathered(g, fromHere(path)), out); err != nil {
+	if err := p.show(report.Gathered(g, fromHere(path), before), out); err != nil {
 		return err
 	}
 	if cut != nil {
@@ -163,6 +175,44 @@ func (p *program) runGather(
 		return ended{code: exitFindings}
 	}
 	return nil
+}
+
+// gatheredBefore takes in what was gathered before, unless it is to begin anew. What comes of a
+// source that is gathered again is replaced.
+func (o *gatherOptions) gatheredBefore(path string, g *old.Gathering,
+	sources []string) (old.Before, error) {
+	if o.anew {
+		return old.Before{}, nil
+	}
+	again := map[string]bool{}
+	for _, s := range sources {
+		again[s], again[filepath.Base(s)] = true, true
+	}
+	if len(o.crawl) > 0 {
+		again["crawl of "+strings.Join(o.crawl, ", ")] = true
+	}
+	survey := func(name string) bool { return o.pages && strings.HasPrefix(name, "survey of ") }
+	named := func(name string) bool { return again[name] || survey(name) }
+	if slices.ContainsFunc(sources, func(s string) bool { return sameFile(s, path) }) {
+		return old.Before{}, nil // it is one of the sources
+	}
+	b, err := files.GatheredBefore(path, g, named)
+	if err != nil {
+		return b, failed(err)
+	}
+	if b.Mixed != "" {
+		return b, usage("%s holds URLs of %s together with others, such as %s: what they weigh without it "+
+			"is not known. --anew gathers from what you name now and replaces the file", fromHere(path),
+			strings.Join(b.Replaced, ", "), b.Mixed)
+	}
+	return b, nil
+}
+
+// sameFile reports whether two paths lead to one file.
+func sameFile(a, b string) bool {
+	one, errOne := os.Stat(a)
+	other, errOther := os.Stat(b)
+	return errOne == nil && errOther == nil && os.SameFile(one, other)
 }
 
 // How a crawl asks where nobody says otherwise: so many at a time at a host, and so many a second.

@@ -648,7 +648,7 @@ func TestListsOfDomainsAsRegistrarsExportThem(t *testing.T) {
 		"what,when\nnothing,x\n":                   "no column has the names of the domains",
 		"domain,expires\nold.example,31.02.2027\n": "renews is not a date",
 		"domain,expires\nold.example,13/13/2027\n": "renews is not a date",
-		"domain,expires\nnothing.,\n":             "there is no domain in the list",
+		"domain,expires\nnothing.,\n":              "there is no domain in the list",
 	} {
 		_, err := ReadDomains(write(t, "l.csv", text))
 		assert.ErrorContains(t, err, says, text)

@@ -39,6 +39,9 @@ type gatheredJSON struct {
 	Weight  int64          `json:"weight"`
 	Sources []gatheredFrom `json:"sources"`
 	Crawls  []old.Crawl    `json:"crawls,omitempty"`
+	// URLs that were gathered before and stay, and those that were replaced
+	Before   int `json:"before,omitempty"`
+	Replaced int `json:"replaced,omitempty"`
 }
 
 type gatheredFrom struct {
@@ -50,10 +53,11 @@ type gatheredFrom struct {
 }
 
 // Gathered is what a gathering of old URLs came to.
-func Gathered(g *old.Gathering, path string) doc.Doc {
+func Gathered(g *old.Gathering, path string, before old.Before) doc.Doc {
 	urls, weight := g.Count()
 	d := doc.Doc{Name: "gather", Title: "Old URLs", Main: "sources"}
-	data := gatheredJSON{"upperpath/gather/1", path, urls, weight, []gatheredFrom{}, g.Crawls}
+	data := gatheredJSON{"upperpath/gather/1", path, urls, weight, []gatheredFrom{}, g.Crawls, before.URLs,
+		before.Dropped}
 	var out int64
 	t := doc.Table{Sheet: "sources", Head: []string{"source", "lines", "taken", "left out"}}
 	reasons := map[old.Reason]*old.LeftOut{}
@@ -92,6 +96,15 @@ func Gathered(g *old.Gathering, path string) doc.Doc {
 		v.Next = doc.Cat(doc.Phrase("They are in "), doc.Copy(path), doc.Phrase("."))
 	}
 	blocks := []doc.Block{v, t}
+	if before.URLs > 0 {
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef(words.AddedToBefore,
+			wording.Count(before.URLs, "URL"), wording.Few(before.Sources, 4)), Soft: true, Gap: true})
+	}
+	if before.Dropped > 0 {
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef(words.ReplacesBefore,
+			wording.Count(before.Dropped, "URL"), wording.Verb(before.Dropped, "was", "were"),
+			wording.Few(before.Replaced, 4)), Soft: true, Gap: true})
+	}
 	l := doc.List{Title: "Left out", More: doc.Command("--format json") + " has them all"}
 	for _, why := range slices.Sorted(maps.Keys(reasons)) {
 		o := reasons[why]

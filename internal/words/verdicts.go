@@ -234,6 +234,8 @@ const (
 	NoRecordDiffers = "No record set differs. "
 	FindingsDiffer  = "Findings: %d new, %d fixed, %d the same."
 	GatheredURLs    = "%s with a weight of %d in all; %s left out."
+	AddedToBefore   = "Added to %s gathered before, from %s."
+	ReplacesBefore  = "Replaced: %s that %s gathered before, from %s."
 	GatheredNone    = "No old URL was found; %s left out."
 	NoneFaultless   = "None of them is without problems."
 	AllFaultless    = "None of them has a problem."

@@ -409,3 +409,14 @@ func (e *Entry) Statuses() [][2]int64 {
 
 // Referrer gives a host that leads there; "" where none is known.
 func (e *Entry) Referrer() string { return e.referrer }
+
+// Before is what a file with old URLs held that was gathered before.
+type Before struct {
+	URLs     int      // that stay
+	Sources  []string // of which they come
+	Replaced []string // sources that are gathered again: what came of them alone is read anew
+	Dropped  int      // URLs that came of those alone
+	// of a source that is gathered again: one of the URLs that came of others too, so that nobody
+	// knows what it weighs without it
+	Mixed string
+}
