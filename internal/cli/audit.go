@@ -81,7 +81,7 @@ result is saved as it comes: after an interruption, --resume continues.`,
 				return p.followOldURLs(c.Context(), e, made, who, &vantage, &olds, &out)
 			}
 			of := scopeOf(e, made, from.only, &vantage)
-			a, err := p.runAudit(c.Context(), made, who, of, vantage.parallel, !doorsOnly)
+			a, err := p.runAudit(c.Context(), made, who, of, nil, vantage.parallel, !doorsOnly)
 			interrupted := errors.Is(err, context.Canceled)
 			if err != nil && !interrupted {
 				return err
@@ -120,13 +120,15 @@ result is saved as it comes: after an interruption, --resume continues.`,
 	return c
 }
 
-// runAudit follows every URL that the plan asks, and judges it. Where the context ends, what was
+// runAudit follows every URL that the plan asks, and judges it by what is kept, and by a survey of
+// just now where there is one. Where the context ends, what was
 // seen comes back with its error; where no vantage works, an error alone.
 func (p *program) runAudit(
 	ctx context.Context,
 	made *plan.Plan,
 	who *crowd,
 	of *scope.Scope,
+	seen *survey.Survey,
 	parallel int,
 	rules bool,
 ) (*chain.Audit, error) {
@@ -147,7 +149,7 @@ func (p *program) runAudit(
 	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Elsewhere: made.Elsewhere,
 		Forwards: made.Forwards,
 		Exempt:   made.Exempt,
-		Clues:    cluesOf(ctx, made, w)}
+		Clues:    cluesOf(ctx, made, seen, w)}
 	progress := p.progress("auditing", len(asks), "URLs")
 	defer progress.done()
 	var tally chain.Tally

@@ -139,7 +139,7 @@ func awaiter(made *plan.Plan, w *live.Client) *live.Asker {
 	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Elsewhere: made.Elsewhere,
 		Forwards: made.Forwards,
 		Exempt:   made.Exempt,
-		Clues:    cluesOf(context.Background(), made, w)}
+		Clues:    cluesOf(context.Background(), made, nil, w)}
 	return &live.Asker{
 		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true}, Judge: judge, Goals: made.Goal,
 		Afresh: true,

@@ -201,8 +201,8 @@ func (o *gatherOptions) gatheredBefore(path string, g *old.Gathering,
 		return b, failed(err)
 	}
 	if b.Mixed != "" {
-		return b, usage("%s holds URLs of %s together with others, such as %s: what they weigh without it "+
-			"is not known. --anew gathers from what you name now and replaces the file", fromHere(path),
+		return b, usage("%s holds URLs of %s together with others, such as %s: what they weigh without "+
+			"it is not known. --anew gathers from what you name now and replaces the file", fromHere(path),
 			strings.Join(b.Replaced, ", "), b.Mixed)
 	}
 	return b, nil

@@ -27,8 +27,8 @@ func (p *program) newEstate() *cobra.Command {
 		Use:   "new",
 		Short: "Write an estate file to start from",
 		Long: `new writes upperpath.yaml with the canonical site and the domains that should lead there,
-and an empty rules.csv. The domains come from --domain or from a list: plain names, one a line, or
-a table as registrars export it (CSV or XLSX, in any usual encoding, with text above and below it).
+and an empty rules.csv. The domains come from --domain or from a list. That is plain names, one a
+line, or a table as registrars export it: CSV or XLSX, in any usual encoding.
 Columns are found by their usual names: domain (or a name and its ending), expiry, registrar, DNS
 provider, carrier, wave, note. URLs, www and hosts below a domain are filed under it; lines about
 one domain are merged. Dates are read in the usual forms; if one could be two days, the file asks.

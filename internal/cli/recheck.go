@@ -207,7 +207,7 @@ func (p *program) lookAgain(
 	if err != nil {
 		return nil, err
 	}
-	surveyor.Clues = cluesOf(ctx, made, w)
+	surveyor.Clues = cluesOf(ctx, made, nil, w)
 	v, err := p.takeSurvey(ctx, e, made, surveyor, subjects, scopeOf(e, made, only, vantage))
 	if err != nil {
 		return nil, err
@@ -215,7 +215,7 @@ func (p *program) lookAgain(
 	if v.SawNothing() {
 		return nil, failed(sawNothing(w, v))
 	}
-	a, err := p.runAudit(ctx, made, who, scopeOf(e, made, only, vantage), vantage.parallel, true)
+	a, err := p.runAudit(ctx, made, who, scopeOf(e, made, only, vantage), v, vantage.parallel, true)
 	if err != nil {
 		return nil, err
 	}
@@ -359,8 +359,9 @@ func knownCode(code string) error {
 		strings.Join(finding.Changes(), ", "))
 }
 
-// valueOf gives the value that a change led to, as it was seen last; nil for a finding. What neither
-// the accepted state nor what was seen last knows is refused, since it is a slip of the pen.
+// valueOf gives the value that a change led to, as it was seen last; nil for a finding. What
+// neither the accepted state nor what was seen last knows is refused, since it is a slip of the
+// pen.
 func valueOf(ctx context.Context, e *files.Estate, code, subject string) ([]string, error) {
 	s, err := store.Read(ofEstate(e))
 	if err != nil {

@@ -222,7 +222,7 @@ func (p *program) auditStage(
 		}
 		defer func() { _ = who.close() }()
 		var err error
-		a, err = p.runAudit(ctx, made, who, &scope.Scope{}, 32, true)
+		a, err = p.runAudit(ctx, made, who, &scope.Scope{}, nil, 32, true)
 		return err
 	})
 	return a, err

@@ -438,7 +438,7 @@ func storeFailed(err error) error {
 		store.Damaged: "Move the store away, or restore it from a copy; a missing store is created.",
 		store.Busy:    "Wait until it has finished, or end it; then try again.",
 		store.Later:   "Use that version.",
-		store.Older:   "Run upperpath once where it can be written to; it is brought up to date then.",
+		store.Older:   "Open it where it can be written to; it is brought up to date then.",
 	}[wrong.Reason]
 	return failed(fmt.Errorf("%w. %s", err, remedy))
 }

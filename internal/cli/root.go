@@ -270,7 +270,8 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 		&cobra.Group{ID: "work", Title: "The work, in its order:"},
 		&cobra.Group{ID: "other", Title: "Other commands:"},
 	)
-	for _, c := range []*cobra.Command{p.look(), p.newEstate(), p.survey(), p.inventory(), p.gather(), p.cover(),
+	for _, c := range []*cobra.Command{p.look(), p.newEstate(), p.survey(), p.inventory(),
+		p.gather(), p.cover(),
 		p.plan(), p.prove(),
 		p.rules(), p.rehearse(), p.write(), p.runbook(), p.await(), p.audit(), p.report(), p.compare(),
 		p.recheck()} {

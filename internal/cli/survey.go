@@ -125,7 +125,7 @@ func (p *program) runSurvey(
 	if _, seen, err := from.readSeen(ctx); err == nil {
 		known = seen // with what is kept: since when a name leads to its carrier
 	}
-	surveyor.Clues = cluesOf(ctx, known, w)
+	surveyor.Clues = cluesOf(ctx, known, nil, w)
 	v, err := p.takeSurvey(ctx, e, made, surveyor, subjects, scopeOf(e, made, from.only, vantage))
 	if err != nil && len(v.Domains) == 0 {
 		return err
@@ -256,8 +256,12 @@ func zoneNameOf(path string) string {
 
 // cluesOf gives what is known of who answers, for finding the cause of a fault: by every command
 // the same one.
-func cluesOf(ctx context.Context, made *plan.Plan, w *live.Client) chain.Clues {
+func cluesOf(ctx context.Context, made *plan.Plan, seen *survey.Survey,
+	w *live.Client) chain.Clues {
 	clues := made.Clues()
+	if seen != nil {
+		clues = made.Seeing(seen)
+	}
 	clues.CAA = func(h web.Host) (chain.CAA, bool) { return w.CAA(ctx, h) }
 	return clues
 }

@@ -28,12 +28,12 @@ func AcceptEntry(a finding.Acceptance) string {
 		}
 		value = "value: [" + strings.Join(quoted, ", ") + "], "
 	}
-	return fmt.Sprintf("{code: %s, subject: %s, %swhy: %s, until: %s}", a.Code, scalar(a.Subject), value,
-		scalar(a.Why), a.Until.Format(time.DateOnly))
+	return fmt.Sprintf("{code: %s, subject: %s, %swhy: %s, until: %s}", a.Code, scalar(a.Subject),
+		value, scalar(a.Why), a.Until.Format(time.DateOnly))
 }
 
-// Accept writes into an estate file that somebody lives with something, in place of what was said of
-// the same before. Comments and everything else stay as they are. The error is ErrAcceptForm,
+// Accept writes into an estate file that somebody lives with something, in place of what was said
+// of the same before. Comments and everything else stay as they are. The error is ErrAcceptForm,
 // ErrChanged, or one of reading and writing.
 func Accept(path string, a finding.Acceptance) error {
 	return Change(path, byLines(func(text []byte) ([]byte, error) {

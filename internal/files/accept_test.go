@@ -41,11 +41,13 @@ func TestAcceptanceIsWrittenWhereverTheListStands(t *testing.T) {
 		"a list": {"accept:\n# why\n- " + entry + "\n\n# then\n" + acceptHead,
 			"accept:\n# why\n- " + entry + "\n- NEW\n\n# then\n" + acceptHead},
 		"a deep list": {"accept:\n    - code: loop\n      subject: a.example\n      why: w\n" +
-			"      until: 2027-01-01\n" + acceptHead, "accept:\n    - code: loop\n      subject: a.example\n" +
-			"      why: w\n      until: 2027-01-01\n    - NEW\n" + acceptHead},
+			"      until: 2027-01-01\n" + acceptHead,
+			"accept:\n    - code: loop\n      subject: a.example\n" +
+				"      why: w\n      until: 2027-01-01\n    - NEW\n" + acceptHead},
 		"CRLF": {strings.ReplaceAll(acceptHead, "\n", "\r\n"),
 			strings.ReplaceAll(acceptHead+"\naccept:\n  - NEW\n", "\n", "\r\n")},
-		"the same": {"accept:\n  - {code: refused, subject: b.example, why: old, until: 2027-01-01}\n  - " +
+		"the same": {"accept:\n  - {code: refused, subject: b.example, why: old, " +
+			"until: 2027-01-01}\n  - " +
 			entry + "\n" + acceptHead, "accept:\n  - " + entry + "\n  - NEW\n" + acceptHead},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -216,7 +216,8 @@ func (l *list) leave(r row) {
 		strings.Join(r.fields, " ")), " ")})
 }
 
-// footed takes away the lines below the last domain that are none: sums, dates of the export, rules.
+// footed takes away the lines below the last domain that are none: sums, dates of the export,
+// rules.
 func (l *list) footed(rows *[]row) {
 	end := len(*rows)
 	for end > 0 && l.isFoot((*rows)[end-1]) {

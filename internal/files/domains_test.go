@@ -67,8 +67,9 @@ func TestDatesAsRegistrarsWriteThem(t *testing.T) {
 	for text, want := range map[string]string{
 		"31-Dec-2026 23:59:59 UTC": "2026-12-31", "2026-12-31T23:59:59Z": "2026-12-31",
 		"2026-12-31 23:59:59+00": "2026-12-31", "2026-12-31T23:59:59.0Z": "2026-12-31",
-		"31.12.2026 23:59": "2026-12-31", "Dec 31, 2026": "2026-12-31", "Dec 31, 2026 11:59 PM": "2026-12-31",
-		"Thu Dec 31 2026": "2026-12-31", "31 dec 2026": "2026-12-31", "1798675200": "2026-12-31",
+		"31.12.2026 23:59": "2026-12-31", "Dec 31, 2026": "2026-12-31",
+		"Dec 31, 2026 11:59 PM": "2026-12-31",
+		"Thu Dec 31 2026":       "2026-12-31", "31 dec 2026": "2026-12-31", "1798675200": "2026-12-31",
 		"46387": "2026-12-31", "31/12/2026 10:00": "2026-12-31", "12/31/26": "2026-12-31",
 		"2026/12/31": "2026-12-31", "20261231": "2026-12-31", "2026-Dec-31": "2026-12-31",
 		"2027-01-01T00:30:00+02:00": "2026-12-31", "Thursday, 31 December 2026": "2026-12-31",
@@ -78,14 +79,15 @@ func TestDatesAsRegistrarsWriteThem(t *testing.T) {
 		assert.Empty(t, asks, text)
 		assert.Equal(t, want, date, text)
 	}
-	for _, text := range []string{"soon", "31.13.2026", "2026", "31-Foo-2026", "99999999999999999999"} {
+	for _, text := range []string{"soon", "31.13.2026", "2026", "31-Foo-2026",
+		"99999999999999999999"} {
 		_, _, ok := readDate(text, nil)
 		assert.False(t, ok, text)
 	}
 }
 
-// TestListsAtRandom writes lists with heads, orders, encodings, separators, preambles and footers at
-// random, and reads what was meant.
+// TestListsAtRandom writes lists with heads, orders, encodings, separators, preambles and footers
+// at random, and reads what was meant.
 func TestListsAtRandom(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 3)) // a test
 	pick := func(all ...string) string { return all[r.IntN(len(all))] }
@@ -155,7 +157,8 @@ func TestListsOfOtherForms(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, web.MustParseHost("møllehuset.example"), l.Domains[0].Name)
 	assert.Equal(t, "Mühle", l.Domains[0].Note)
-	l, err = ReadDomains(write(t, "l.txt", "# mine\nhttps://www.a.example/x\nb.example\n\nmail.b.example\n"))
+	l, err = ReadDomains(write(t, "l.txt",
+		"# mine\nhttps://www.a.example/x\nb.example\n\nmail.b.example\n"))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"a.example []", "b.example [mail]"}, said(l))
 	e := NewEstate(web.Door{}, "", nil, l.Domains)

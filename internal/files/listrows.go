@@ -100,8 +100,8 @@ func inUTF8(data []byte) ([]byte, error) {
 	return text, err
 }
 
-// parting gives what parts the fields of a table: whatever stands in most lines, and in most of them
-// as often as in the others.
+// parting gives what parts the fields of a table: whatever stands in most lines, and in most of
+// them as often as in the others.
 func parting(text []byte) rune {
 	count := map[rune]map[int]int{}
 	n := 0

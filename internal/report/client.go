@@ -428,7 +428,8 @@ func (c ForClient) mailFindings() []finding.Finding {
 	take := func(list []finding.Finding) {
 		for _, f := range list {
 			key := f.Code.String() + f.Subject
-			if f.Open() && strings.HasPrefix(f.Code.String(), "mail-") && f.Severity.Rank() > finding.Note.Rank() &&
+			if f.Open() && strings.HasPrefix(f.Code.String(), "mail-") &&
+				f.Severity.Rank() > finding.Note.Rank() &&
 				!seen[key] {
 				seen[key] = true
 				all = append(all, f)

@@ -109,7 +109,8 @@ func livedBlock(all []finding.Finding) doc.Block {
 		More: doc.Command("--format json") + " has them all"}
 	for _, f := range all {
 		l.Items = append(l.Items, doc.Cat(doc.Text{{Text: f.Code.String(), As: doc.Strong}},
-			doc.Phrasef(words.AcceptedItem, words.Readable(f.Subject), f.Accepted.Until.Format(time.DateOnly),
+			doc.Phrasef(words.AcceptedItem, words.Readable(f.Subject),
+				f.Accepted.Until.Format(time.DateOnly),
 				f.Accepted.Why)))
 	}
 	return l

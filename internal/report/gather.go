@@ -56,8 +56,8 @@ type gatheredFrom struct {
 func Gathered(g *old.Gathering, path string, before old.Before) doc.Doc {
 	urls, weight := g.Count()
 	d := doc.Doc{Name: "gather", Title: "Old URLs", Main: "sources"}
-	data := gatheredJSON{"upperpath/gather/1", path, urls, weight, []gatheredFrom{}, g.Crawls, before.URLs,
-		before.Dropped}
+	data := gatheredJSON{"upperpath/gather/1", path, urls, weight, []gatheredFrom{}, g.Crawls,
+		before.URLs, before.Dropped}
 	var out int64
 	t := doc.Table{Sheet: "sources", Head: []string{"source", "lines", "taken", "left out"}}
 	reasons := map[old.Reason]*old.LeftOut{}

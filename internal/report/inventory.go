@@ -268,7 +268,8 @@ func oddTexts(e *survey.Entry) []string {
 
 var inventoryHead = []string{"domain", "seen", "state", "http apex", "https apex", "http www",
 	"https www", "page title", "records at", "registrar", "registered until", "status", "mail",
-	"certificate ends", "certificate", "signed", "names in use", "needed by", "findings", "worth knowing"}
+	"certificate ends", "certificate", "signed", "names in use", "needed by", "findings",
+	"worth knowing"}
 
 // inventoryCells gives all that is known of a domain, for spreadsheets.
 func inventoryCells(e *survey.Entry, now time.Time) []string {

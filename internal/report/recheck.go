@@ -2,6 +2,8 @@ package report
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -83,7 +85,7 @@ func lineBlocks(lines []recheck.Line, unseen string) []doc.Block {
 		}
 	}
 	for _, s := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
-		of := func(l *recheck.Line) bool { return l.Items[0].Severity == s }
+		of := func(l *recheck.Line) bool { return l.Severity() == s }
 		add(newTitles[s], doc.ToneOf(s), recheck.IsNew, of, findingLine)
 	}
 	add("Changed", doc.Warned, recheck.IsChanged, nil, changeLine)
@@ -91,7 +93,7 @@ func lineBlocks(lines []recheck.Line, unseen string) []doc.Block {
 	first := doc.Noted
 	for i := range lines {
 		if lines[i].What == recheck.IsFirst {
-			first = max(first, doc.ToneOf(lines[i].Items[0].Severity))
+			first = max(first, doc.ToneOf(lines[i].Severity()))
 		}
 	}
 	add("Looked at for the first time", first, recheck.IsFirst, nil, findingLine)
@@ -119,6 +121,9 @@ func subjectsText(l *recheck.Line) string {
 
 // findingLine says a finding, at how many names it shows, and what comes of it.
 func findingLine(l *recheck.Line) doc.Text {
+	if l.Cause != nil {
+		return causeLine(l)
+	}
 	t := findingNews(&l.Items[0])
 	if all := l.Subjects(); len(all) > 1 {
 		var others []string
@@ -130,6 +135,22 @@ func findingLine(l *recheck.Line) doc.Text {
 		t = doc.Cat(t, doc.Phrasef(words.AlsoAt, wording.Few(others, fewSubjects)))
 	}
 	return doc.Cat(t, touchesText(l))
+}
+
+// causeLine says what changed, what is wrong since then, and what to do about the worst of it.
+func causeLine(l *recheck.Line) doc.Text {
+	var wrong []string
+	for i := range l.Items {
+		if says := wording.LowerFirst(plainCode(l.Items[i].Code)); !slices.Contains(wrong, says) {
+			wrong = append(wrong, says)
+		}
+	}
+	one := recheck.Line{What: recheck.IsChanged, Items: []recheck.Item{*l.Cause}}
+	worst := slices.MaxFunc(l.Items, func(a, b recheck.Item) int {
+		return a.Severity.Rank() - b.Severity.Rank()
+	})
+	return doc.Cat(changeNews(&one), doc.Phrasef(words.SinceThen, strings.Join(wrong, "; "),
+		worst.Says.String()), doc.Phrase(" "+worst.Fix.String()), touchesText(l))
 }
 
 // touchesText counts what comes of the cause that a line tells.
@@ -175,7 +196,7 @@ func unseenLine(l *recheck.Line) doc.Text {
 		}
 		if len(domains) > 1 {
 			return doc.Phrasef(words.UnseenOf, wording.Count(len(domains), "domain"),
-				subjectsText(l), why)
+				wording.Few(unicodeNames(slices.Sorted(maps.Keys(domains))), fewSubjects), why)
 		}
 	}
 	return doc.Phrasef("%s: %s", subjectsText(l), why)

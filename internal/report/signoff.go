@@ -59,7 +59,7 @@ func clientHead(c ForClient, s signoff.Sheet) []doc.Block {
 	for _, p := range c.Words {
 		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase(p)})
 	}
-	if l, any := standsList(s); any {
+	if l, some := standsList(s); some {
 		blocks = append(blocks, l)
 	}
 	return append(blocks, doc.Heading{Level: 2, Text: words.WhatIsKnown}, c.knownTable(s),
@@ -148,8 +148,8 @@ func (c ForClient) days(check signoff.Check) string {
 	return from + " to " + to
 }
 
-// clientFixed lists what was wrong at an earlier audit, and is no more: of what could be judged both
-// times.
+// clientFixed lists what was wrong at an earlier audit, and is no more: of what could be judged
+// both times.
 func clientFixed(c ForClient) []doc.Block {
 	if c.Before == nil {
 		return nil

@@ -67,7 +67,8 @@ func (s *Store) BeginRun(ctx context.Context, r Run) (Run, error) {
 		return r, err
 	}
 	made, err := s.db.ExecContext(ctx,
-		"INSERT INTO old_runs (estate, canonical, started, vantage, source, digest, total, ended, bound) "+
+		"INSERT INTO old_runs (estate, canonical, started, vantage, source, digest, total, ended, "+
+			"bound) "+
 			"VALUES (?, ?, ?, ?, ?, ?, ?, '', ?)", s.of.Name, s.of.Canonical,
 		r.Started.UTC().Format(time.RFC3339Nano), r.Vantage, r.Source, r.Digest, r.Total, string(bound))
 	if err != nil {

@@ -126,8 +126,10 @@ func Open(of Of) (*Store, error) {
 	}
 	s.of = of
 	// It is made whole or not at all; whether it can be written to is known before the work.
-	if err := errors.Join(s.upToDate(), s.tryWriting(), s.known()); err != nil {
-		return nil, errors.Join(err, s.Close())
+	for _, step := range []func() error{s.upToDate, s.tryWriting, s.known} {
+		if err := step(); err != nil {
+			return nil, errors.Join(err, s.Close())
+		}
 	}
 	return s, nil
 }
@@ -249,9 +251,6 @@ func (s *Store) Last(ctx context.Context) (*chain.Audit, error) {
 	return one[chain.Audit](ctx, s,
 		"SELECT id, doc FROM audits WHERE "+mine+" ORDER BY id DESC LIMIT 1", args...)
 }
-
-// shortDocument is how many octets a kept audit may have that is read beside other work.
-const shortDocument = 2 << 20
 
 // Get returns the audit with a number; ErrEmpty where there is none, an *OtherError where it is of
 // another estate.

@@ -198,8 +198,8 @@ func (s *Store) known() error {
 	return wrong(s.path, rows.Err())
 }
 
-// mineIn gives the same for a table. What was seen of the world on a day is no matter of one file: a
-// survey belongs to every estate of its canonical site.
+// mineIn gives the same for a table. What was seen of the world on a day is no matter of one file:
+// a survey belongs to every estate of its canonical site.
 func (s *Store) mineIn(table string) (string, []any) {
 	mine, args := s.mine()
 	if table == "surveys" && s.of.Name != "" && s.of.Canonical != "" {
@@ -219,7 +219,8 @@ func (s *Store) mine() (string, []any) {
 		args = append(args, n)
 	}
 	marks := strings.TrimSuffix(strings.Repeat("?, ", len(s.names)), ", ")
-	return "(estate IN (" + marks + ") OR estate = '' AND (canonical = ? OR canonical = '' OR ? = ''))",
+	return "(estate IN (" + marks + ") OR estate = '' AND " +
+			"(canonical = ? OR canonical = '' OR ? = ''))",
 		append(args, s.of.Canonical, s.of.Canonical)
 }
 
@@ -313,7 +314,8 @@ func (s *Store) prune(ctx context.Context, tx *sql.Tx, table string) ([]int64, e
 		if _, err := tx.ExecContext(ctx, "DELETE FROM "+table+" WHERE id = ?", id); err != nil {
 			return nil, wrong(s.path, err)
 		}
-		_, err := tx.ExecContext(ctx, "INSERT INTO gone (estate, canonical, kind, id) VALUES (?, ?, ?, ?)",
+		_, err := tx.ExecContext(ctx, "INSERT INTO gone (estate, canonical, kind, id) "+
+			"VALUES (?, ?, ?, ?)",
 			s.of.Name, s.of.Canonical, table, id)
 		if err != nil {
 			return nil, wrong(s.path, err)

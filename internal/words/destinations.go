@@ -91,8 +91,13 @@ var destinations = []sentence{
 		"Redirect with the path."),
 	of[fact.QueryCut]("$From does not pass the query on: ?$Query arrives at $Arrival.",
 		"Pass the query on with the redirect."),
-	of[fact.EndsInError]("$URL answers $Status.",
-		"Redirect to a page that exists, or answer 410 if the page is gone on purpose."),
+	by(func(f fact.EndsInError) (says, do string) {
+		if f.Status >= 500 {
+			return "$URL answers $Status.", "The server fails: have whoever runs it look at its log."
+		}
+		return "$URL answers $Status.",
+			"Redirect to a page that exists, or answer 410 if the page is gone on purpose."
+	}),
 	of[fact.GoneLeads]("$URL should answer 410 (gone), but leads to $Arrival with $Status.",
 		"Answer 410 there."),
 	of[fact.GoneAnswers]("$URL should answer 410 (gone), but answers $Status.", "Answer 410 there."),

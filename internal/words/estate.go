@@ -80,7 +80,8 @@ var keys = map[string]string{
 	"accept": "Findings and changes that somebody has looked at and lives with until a date. Plan, " +
 		"proof, audit, report and recheck do not count them, show them, and bring them back on that day.",
 	"keep": "For how long audits and surveys are kept: all of so many days, and one a week of so " +
-		"many weeks; or the word everything. What is first, accepted, or the last look at a domain stays.",
+		"many weeks; or the word everything. What is first, accepted, or the last look at a domain " +
+		"stays.",
 	"time-zone": "The time zone of all dates that are shown.",
 	"accept.code": "A code of upperpath explain, or record-changed, delegation-changed, " +
 		"certificate-changed, registration-changed, redirect-changed or page-changed.",

@@ -13,7 +13,8 @@ const (
 	OddTitle          = "What is odd, and what hangs on it"
 	YourFile          = "the end of its registration stands in your file alone"
 	SurveysThem       = " looks at them."
-	WriteDownCarriers = "Write down who redirects each domain (carriers: in the estate file), then run "
+	WriteDownCarriers = "Write down who redirects each domain (carriers: in the estate file), " +
+		"then run "
 )
 
 // AliveCount says how many domains are in a state.

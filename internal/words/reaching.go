@@ -110,6 +110,9 @@ var reaching = []sentence{
 	of[fact.SignedLongAgo]("$Host leads to no address: $Detail.",
 		"Ask the DNS provider to sign the zone of $Host again at once. "+
 			"If they cannot, ask the registrar to remove the DS record."),
+	of[fact.SignedBefore]("$Host leads to no address: $Detail. The DS record is gone from "+
+		"the parent zone, and this resolver still holds it.",
+		"Wait until $Until:minute at the latest; nothing else is to be done."),
 	of[fact.SignedWrong]("$Host leads to no address: $Detail.",
 		"Ask the registrar of the domain of $Host to remove the DS record, "+
 			"or the DNS provider to sign the zone with the key that it names."),

@@ -233,6 +233,9 @@ var records = []sentence{
 	of[fact.SignatureWrong]("The signature of $Name $Type is not valid: $Fault; $For.",
 		"Ask the DNS provider to sign the zone again at once. If they cannot, ask the registrar to "+
 			"remove the DS record."),
+	of[fact.DSRemembered]("The DS record of $Name is gone from the parent zone, and "+
+		"$Resolvers:and still $Resolvers/holds/hold it: no answer without its signatures.",
+		"Wait until $Until:minute at the latest; nothing else is to be done."),
 	of[fact.SignaturesNotTaken]("$Resolvers:and $Resolvers/answers/answer about $Name only when "+
 		"told not to check its signatures. None of the signatures seen has expired.",
 		"Ask the DNS provider why its signatures are not accepted. Until then, have the registrar "+

@@ -35,7 +35,8 @@ func Answer(s signoff.Sheet, canonical string) string {
 			"Nobody can say yet whether this can go live: ", "This cannot go live yet: "},
 		signoff.After: {"It is done: every door leads visitors safely to " + canonical + ".",
 			"Nobody can say yet whether it is done: ", "It is not done yet: "},
-		signoff.Monthly: {"All is as it should be: every door leads visitors safely to " + canonical + ".",
+		signoff.Monthly: {"All is as it should be: every door leads visitors safely to " +
+			canonical + ".",
 			"Nobody can say whether all is as it should be: ", "Something needs attention: "},
 	}[s.Kind][s.Answer]
 	if s.Answer == signoff.Yes {
@@ -47,8 +48,14 @@ func Answer(s signoff.Sheet, canonical string) string {
 			parts = append(parts, Obstacle(c, s.Kind))
 		}
 	}
+	if n := len(parts) - fewObstacles; n > 0 {
+		parts = append(parts[:fewObstacles], wording.Count(n, "more thing"))
+	}
 	return said + strings.Join(parts, "; ") + "."
 }
+
+// fewObstacles is how many obstacles an answer names.
+const fewObstacles = 2
 
 // Obstacle says what stands in the way, as a part of a sentence.
 func Obstacle(c signoff.Check, k signoff.Kind) string {
@@ -56,12 +63,12 @@ func Obstacle(c signoff.Check, k signoff.Kind) string {
 		return Known(c, k)
 	}
 	return fmt.Sprintf(map[signoff.Subject]string{
-		signoff.Registrations: "the registration of %s was not seen",
-		signoff.Plan:          "the records of %s have not been looked at",
-		signoff.Doors:         "%s has not been tried",
-		signoff.OldURLs:       "not all old addresses of %s have been followed",
-		signoff.Certificates:  "the certificate of %s was not seen",
-		signoff.Mail:          "the mail of %s has not been looked at",
+		signoff.Registrations: "registration of %s not seen",
+		signoff.Plan:          "records of %s not looked at",
+		signoff.Doors:         "%s not tried",
+		signoff.OldURLs:       "not all old addresses of %s followed",
+		signoff.Certificates:  "certificate of %s not seen",
+		signoff.Mail:          "mail of %s not looked at",
 		signoff.HSTS:          "whether %s asks for https only was not seen",
 		signoff.Robots:        "what robots are told at %s was not seen",
 		signoff.Steps:         "%s",
@@ -81,11 +88,14 @@ func missing(c signoff.Check) string {
 		return fmt.Sprintf("%d of %s, such as %s,", len(c.Missing), wording.Count(c.All, "door"),
 			c.Missing[0])
 	}
-	return wording.Few(c.Missing, 2)
+	return wording.Few(c.Missing, 1)
 }
 
 // share says how many of how many.
 func share(n, all int, noun string) string {
+	if n == all && all == 1 {
+		return "the one " + noun
+	}
 	if n == all {
 		return "all " + wording.Count(all, noun)
 	}
@@ -239,8 +249,8 @@ func mailKnown(c signoff.Check, counted int) string {
 	case c.Good == counted:
 		return "nothing endangers the mail of " + share(counted, counted, "domain")
 	}
-	return fmt.Sprintf("the mail of %d of %s is in danger or badly set up", counted-c.Good,
-		wording.Count(counted, "domain"))
+	return fmt.Sprintf("%d of %s %s mail that is in danger or badly set up", counted-c.Good,
+		wording.Count(counted, "domain"), wording.Verb(counted-c.Good, "has", "have"))
 }
 
 // SeenFrom says from where and when something was seen.

@@ -164,6 +164,7 @@ const (
 	NothingAccepted = "No state has been accepted yet, so this is everything that was found. "
 	HiddenFindings  = "Behind what fails now, %s %s unseen, neither fixed nor still there: %s."
 	AlsoAt          = " Also at %s."
+	SinceThen       = ". Since then: %s. %s"
 	Touches         = " It changes %s."
 	UnseenOf        = "%s (%s): %s"
 	AtPlace         = "%s (%s)"

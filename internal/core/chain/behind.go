@@ -1,10 +1,14 @@
 package chain
 
-import "upperpath.example/upperpath/internal/core/finding"
+import (
+	"slices"
+
+	"upperpath.example/upperpath/internal/core/finding"
+)
 
 // Front gives what stands in front of everything that nobody can see of a chain: a refusal, a
-// certificate that stops visitors, a circle, a wrong page. hop is where it stands; ok is false where
-// nothing does, so that what was not found of the chain is not there.
+// certificate that stops visitors, a circle, a wrong page. hop is where it stands; ok is false
+// where nothing does, so that what was not found of the chain is not there.
 func (c *Chain) Front() (code finding.Code, hop int, ok bool) {
 	last := len(c.Hops) - 1
 	for _, f := range c.Findings {
@@ -50,6 +54,12 @@ func (c *Chain) Front() (code finding.Code, hop int, ok bool) {
 // behind a warning.
 func (c *Chain) Sound(hop int) bool {
 	a := &c.Hops[hop]
+	for i := range c.Hops[:hop+1] { // what robots are told is not judged
+		if t := c.Hops[i].TLS; t != nil && (t.Refused || slices.ContainsFunc(t.Faults,
+			func(f finding.Code) bool { return f.Row().Severity == finding.Error })) {
+			return false
+		}
+	}
 	return a.Refusal == "" && a.Remembered == "" && (c.StoppedAt == nil || hop < *c.StoppedAt) &&
 		!a.TurnsAway() && a.Status < 500
 }

@@ -22,6 +22,9 @@ type Clues struct {
 	Since func(h web.Host, carrier string) (time.Time, bool)
 	// a survey saw a host there, and the plan leads it elsewhere
 	Before func(web.Host, netip.Addr) bool
+	// until when, at the latest, resolvers may hold a DS record of a host's domain that is gone;
+	// false: it is there, or nobody saw it
+	DSGone func(web.Host) (time.Time, bool)
 	// what CAA records allow; false: it was not seen
 	CAA func(web.Host) (CAA, bool)
 	// what the origin itself answers over http and https

@@ -147,6 +147,11 @@ func (v *judging) reaching(i int, hop *Answer) {
 		evidence["address"] = hop.Address
 	}
 	if code, facts := unnamed(hop); facts != nil {
+		if wrong, is := facts.(fact.SignedWrong); is && v.judge.Clues.DSGone != nil {
+			if until, gone := v.judge.Clues.DSGone(hop.URL.Host()); gone {
+				facts = fact.SignedBefore{Host: wrong.Host, Detail: wrong.Detail, Until: until}
+			}
+		}
 		v.add(code, host, i, facts, evidence)
 		return
 	}

@@ -28,8 +28,9 @@ func (c *Chain) Key() string {
 }
 
 // Latest takes of several audits, the newest first, what was seen last of each URL, from the place
-// from which the newest looked that looked at everything, or from the one that is named. What a newer audit of the same domain
-// no longer asked for is left out, and what still, where it is not nil, does not hold.
+// from which the newest looked that looked at everything, or from the one that is named. What a
+// newer audit of the same domain no longer asked for is left out, and what still, where it is not
+// nil, does not hold.
 func Latest(all []*Audit, vantage string, still func(web.URL) bool) *Joined {
 	j := &Joined{Audit: &Audit{Schema: AuditSchema, Chains: []Chain{}, Findings: []finding.Finding{}},
 		Seen: map[string]time.Time{}}

@@ -46,12 +46,16 @@ type (
 		Kind      string
 	}
 	// Alias is where its alias leads, "" where it is none.
-	NoRecord          struct{ Host, Detail, Alias string }
-	NoDomain          struct{ Host, Detail, Alias string }
-	NotResolved       struct{ Host, Detail string }
-	AliasesLoop       struct{ Host, Detail string }
-	SignedLongAgo     struct{ Host, Detail string }
-	SignedWrong       struct{ Host, Detail string }
+	NoRecord      struct{ Host, Detail, Alias string }
+	NoDomain      struct{ Host, Detail, Alias string }
+	NotResolved   struct{ Host, Detail string }
+	AliasesLoop   struct{ Host, Detail string }
+	SignedLongAgo struct{ Host, Detail string }
+	SignedWrong   struct{ Host, Detail string }
+	SignedBefore  struct {
+		Host, Detail string
+		Until        time.Time // at the latest
+	}
 	ConnectionRefused struct{ Door, Host, Detail string }
 	NoRoute           struct{ Door, Host, Address, Detail string }
 	NoAnswerInTime    struct{ Door, Host, Detail string }

@@ -86,6 +86,12 @@ type (
 		Fault string
 		For   Facts
 	}
+	// the DS record of Name is gone; who holds it still does not answer
+	DSRemembered struct {
+		Name      string
+		Resolvers []string
+		Until     time.Time // at the latest
+	}
 	SignaturesNotTaken struct {
 		Resolvers []string
 		Name      string

@@ -39,8 +39,43 @@ func (p *Plan) Clues() chain.Clues {
 			return chain.Place{}, false
 		},
 		Since:  p.ledSince,
+		DSGone: p.dsGone,
 		Before: func(h web.Host, a netip.Addr) bool { return p.wasBefore(h, a) },
 	}
+}
+
+// Seeing gives the plan's clues with what a survey saw just now.
+func (p *Plan) Seeing(v *survey.Survey) chain.Clues {
+	seen := *p
+	seen.input.Past = append([]*survey.Survey{v}, p.input.Past...)
+	return seen.Clues()
+}
+
+// dsGone gives until when resolvers may hold a DS record of a host's domain, at the latest, which
+// the survey that looked last saw gone, and one before it saw there.
+func (p *Plan) dsGone(h web.Host) (until time.Time, gone bool) {
+	d := p.Estate.DomainOf(h)
+	if d == nil {
+		return until, false
+	}
+	for _, s := range p.input.Past {
+		at := slices.IndexFunc(s.Domains, func(one survey.Domain) bool {
+			return one.Name == d.Name.String()
+		})
+		if at < 0 || s.Domains[at].Parent.Server == "" {
+			continue
+		}
+		seen := &s.Domains[at]
+		if len(seen.Parent.DS) > 0 {
+			return until, gone
+		}
+		looked := seen.Looked
+		if looked.IsZero() {
+			looked = s.Started
+		}
+		until, gone = looked.Add(seen.Parent.Held()), true
+	}
+	return until, false // nobody saw one
 }
 
 // ledSince gives since when, at the latest, a host leads to a carrier, as far as surveys are kept:

@@ -199,8 +199,8 @@ func (p *Proof) With(broken []finding.Finding) *Proof {
 	return p
 }
 
-// Accepting marks what somebody lives with at a time: it refutes nothing, and is left out of what is
-// proved.
+// Accepting marks what somebody lives with at a time: it refutes nothing, and is left out of what
+// is proved.
 func (p *Proof) Accepting(lived []finding.Acceptance, now time.Time) *Proof {
 	p.Findings = finding.Accept(p.Findings, lived, now)
 	finding.Sort(p.Findings)

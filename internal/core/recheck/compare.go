@@ -191,7 +191,8 @@ func (c *comparison) met(is, old *Fact, covered func(*Fact) bool) {
 	case old == nil:
 		// What was not looked at before is no change, nor what nobody could see, nor a record that nobody
 		// asked for.
-		if first || covered(is) || !c.then.looked(is) || is.Kind == Record && slices.Contains(c.base.Partial, is.Domain) &&
+		if first || covered(is) || !c.then.looked(is) || is.Kind == Record &&
+			slices.Contains(c.base.Partial, is.Domain) &&
 			!slices.Contains(c.now.Partial, is.Domain) {
 			return
 		}
@@ -318,8 +319,8 @@ func ValuesOf(value string) []string {
 	return strings.Split(value, "\n")
 }
 
-// lives gives what accepts an item; nil where nothing does. A change is accepted by the value that it
-// led to, so that a later one is told.
+// lives gives what accepts an item; nil where nothing does. A change is accepted by the value that
+// it led to, so that a later one is told.
 func (c *comparison) lives(i *Item) *Acceptance {
 	for n := range c.accepted {
 		a := &c.accepted[n]

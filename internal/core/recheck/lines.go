@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -16,8 +17,21 @@ type Line struct {
 	Gaps  []Gap  `json:"gaps,omitempty"`
 	// changes that come of it
 	Touches []Item `json:"touches,omitempty"`
+	// the record or delegation that changed, and of which all comes; nil: none is known
+	Cause *Item `json:"cause,omitempty"`
 	// of a redirect: at which door it goes another way, and how it was and is there
 	At, Was, Is string `json:"-"`
+}
+
+// Severity gives the worst of a line; "" where it has none.
+func (l *Line) Severity() finding.Severity {
+	var worst finding.Severity
+	for i := range l.Items {
+		if l.Items[i].Severity.Rank() > worst.Rank() {
+			worst = l.Items[i].Severity
+		}
+	}
+	return worst
 }
 
 // Subjects gives what a line is about, each once, in order.
@@ -47,16 +61,28 @@ const (
 // changes that come of them; redirects and pages that changed at one place; records with one former
 // and one present value; what was unseen for one reason. The same news give the same lines.
 func (n *News) Lines() []Line {
-	g := grouping{at: map[string]int{}, taken: map[key]bool{}}
+	g := grouping{at: map[string]int{}, taken: map[key]bool{}, by: map[string]int{}}
+	g.changed = changedNames(n.Changed)
 	g.findings(IsNew, n.New)
 	g.findings(IsAgain, n.Back)
-	g.findings(IsFirst, n.First)
+	g.seenFirst(n.First)
 	g.touched(n.Changed)
 	g.moved(n.Changed)
 	for _, i := range n.Changed {
-		if !g.taken[i.key()] {
+		if !g.taken[i.key()] && i.Kind != Page {
 			g.put(IsChanged, changeKey(&i), i)
+			g.by[entryOf(&i)] = g.at[IsChanged+changeKey(&i)]
 		}
+	}
+	for _, i := range n.Changed { // another page, since another one answers
+		if g.taken[i.key()] || i.Kind != Page {
+			continue
+		}
+		if at, is := g.by[i.Subject]; is {
+			g.lines[at].Touches = append(g.lines[at].Touches, i)
+			continue
+		}
+		g.put(IsChanged, changeKey(&i), i)
 	}
 	g.findings(IsMended, n.Mended)
 	for _, gap := range n.Unseen {
@@ -91,6 +117,45 @@ type grouping struct {
 	lines []Line
 	at    map[string]int
 	taken map[key]bool // changes that were told with their cause
+	// the line that tells of the way of an entry
+	by map[string]int
+	// what changed of the address of a name, and of the delegation of a domain
+	changed map[string]*Item
+}
+
+// changedNames gives what changed of where names lead: their records, or the name servers of their
+// domain.
+func changedNames(changes []Item) map[string]*Item {
+	made := map[string]*Item{}
+	for n := range changes {
+		c := &changes[n]
+		name, kind, _ := strings.Cut(c.Subject, " ")
+		switch {
+		case c.Kind == Delegation && kind == "delegation":
+			made[name+" NS"] = c
+		case c.Kind == Record && (kind == "A" || kind == "AAAA" || kind == "CNAME") && made[name] == nil:
+			made[name] = c
+		}
+	}
+	return made
+}
+
+// causeOf gives the change of which a finding comes: that of where its name leads, or of the name
+// servers of its domain; nil where nothing of that changed.
+func (g *grouping) causeOf(i *Item) *Item {
+	host := hostOf(i.Subject)
+	for _, e := range i.Entries {
+		if hostOf(e) != hostOf(i.Entries[0]) {
+			return nil // of several
+		}
+	}
+	if len(i.Entries) > 0 {
+		host = hostOf(i.Entries[0])
+	}
+	if c := g.changed[host]; c != nil {
+		return c
+	}
+	return g.changed[domainOf(host)+" NS"]
 }
 
 func (g *grouping) put(what, by string, i Item) *Line {
@@ -114,8 +179,28 @@ func (g *grouping) findings(what string, all []Item) {
 			g.put(what, changeKey(&i), i)
 			continue
 		}
-		g.put(what, strings.Join([]string{i.Code, string(i.Severity), i.Cause, i.Was, i.Accepted, i.Why,
-			nameless(&i)}, "\x00"), i)
+		if c := g.causeOf(&i); c != nil && what == IsNew {
+			g.taken[c.key()] = true
+			g.put(what, "cause "+changeKey(c), i).Cause = c
+			continue
+		}
+		g.put(what, findingKey(&i), i)
+	}
+}
+
+func findingKey(i *Item) string {
+	return strings.Join([]string{i.Code, string(i.Severity), i.Cause, i.Was, i.Accepted, i.Why,
+		nameless(i)}, "\x00")
+}
+
+// seenFirst puts findings of what was not looked at before with new ones that say the same.
+func (g *grouping) seenFirst(all []Item) {
+	for _, i := range all {
+		if at, known := g.at[IsNew+findingKey(&i)]; known {
+			g.lines[at].Items = append(g.lines[at].Items, i)
+			continue
+		}
+		g.put(IsFirst, findingKey(&i), i)
 	}
 }
 
@@ -123,34 +208,96 @@ func (g *grouping) findings(what string, all []Item) {
 func nameless(i *Item) string {
 	host := hostOf(i.Subject)
 	says := i.Says.String()
-	for _, name := range []string{i.Subject, host, i.Domain, strings.TrimPrefix(host, "www.")} {
+	for _, name := range append([]string{i.Subject, host, i.Domain, strings.TrimPrefix(host, "www.")},
+		i.Entries...) {
 		if name != "" {
 			says = strings.ReplaceAll(says, name, "·")
 		}
 	}
-	return strings.ReplaceAll(strings.ReplaceAll(says, "www.·", "·"), "https://·", "http://·")
+	says = strings.ReplaceAll(strings.ReplaceAll(says, "www.·", "·"), "https://·", "http://·")
+	return strings.NewReplacer(":443", ":80").Replace(says)
 }
 
-// touched puts changes of what an entry leads to with the finding that the entry meets.
+// touched puts changes of what an entry leads to with the finding that the entry meets, or that
+// stands where its way changed.
 func (g *grouping) touched(changes []Item) {
-	by := map[string]int{}
-	for n := range g.lines {
-		if l := &g.lines[n]; l.What == IsNew || l.What == IsAgain {
-			for i := range l.Items {
-				for _, e := range l.Items[i].Entries {
-					if _, known := by[e]; !known {
-						by[e] = n
-					}
-				}
+	entries, places := g.reach()
+	fails := map[string]int{} // by how it fails
+	for pass := range 2 {
+		for i := range changes {
+			c := &changes[i]
+			if g.taken[c.key()] || !onWay(c) || c.Kind == Page {
+				continue
+			}
+			n, is := entries[entryOf(c)]
+			at, _, now := turn(c)
+			if !is && c.Kind == Redirect {
+				n, is = places[hostOf(at)]
+			}
+			if !is && pass > 0 && failing(now) {
+				n, is = fails[now]
+			}
+			if is && c.Kind == Redirect && failing(now) {
+				note(fails, now, n)
+			}
+			if is {
+				g.touch(c, n)
 			}
 		}
 	}
-	for _, c := range changes {
-		if n, is := by[entryOf(&c)]; is && onWay(&c) {
-			g.taken[c.key()] = true
-			g.lines[n].Touches = append(g.lines[n].Touches, c)
+	for i := range changes {
+		c := &changes[i]
+		if c.Kind != Page {
+			continue
+		}
+		n, is := g.by[c.Subject]
+		if !is {
+			n, is = entries[c.Subject]
+		}
+		if is {
+			g.touch(c, n)
 		}
 	}
+}
+
+// touch puts a change with a line of which it comes.
+func (g *grouping) touch(c *Item, n int) {
+	g.taken[c.key()], g.by[entryOf(c)] = true, n
+	g.lines[n].Touches = append(g.lines[n].Touches, *c)
+}
+
+// note keeps a line under a name, unless one is there.
+func note(in map[string]int, name string, n int) {
+	if _, known := in[name]; !known {
+		in[name] = n
+	}
+}
+
+// reach gives the lines that tell of a finding by the entries that meet it, and by the hosts at
+// which it stands where it hides what is behind.
+func (g *grouping) reach() (entries, places map[string]int) {
+	entries, places = map[string]int{}, map[string]int{}
+	for n := range g.lines {
+		l := &g.lines[n]
+		if l.What != IsNew && l.What != IsAgain {
+			continue
+		}
+		for i := range l.Items {
+			f := &l.Items[i]
+			for _, e := range f.Entries {
+				note(entries, e, n)
+			}
+			if code, _ := finding.Named(f.Code); code.Row().Hides {
+				note(places, hostOf(f.Subject), n)
+			}
+		}
+	}
+	return entries, places
+}
+
+// failing reports whether a step of a way is one at which nobody is served.
+func failing(step string) bool {
+	return step != "" && !strings.Contains(step, " → ") && (step[0] < '1' || step[0] > '4')
 }
 
 // onWay reports whether a change is one of what an entry leads to.
@@ -181,6 +328,7 @@ func (g *grouping) moved(changes []Item) {
 			records[name+" NS"] = changeKey(&c)
 		}
 	}
+	g.withCauses(changes)
 	for _, c := range changes {
 		if g.taken[c.key()] {
 			continue
@@ -203,6 +351,40 @@ func (g *grouping) moved(changes []Item) {
 		g.taken[c.key()] = true
 		l := &g.lines[g.at[IsChanged+by]]
 		l.Touches = append(l.Touches, c)
+	}
+}
+
+// withCauses puts changes that are the same as the cause of a line, and what they lead to, there.
+func (g *grouping) withCauses(changes []Item) {
+	at := map[string]int{}
+	for n := range g.lines {
+		if c := g.lines[n].Cause; c != nil {
+			at[changeKey(c)] = n
+		}
+	}
+	if len(at) == 0 {
+		return
+	}
+	for i := range changes {
+		c := &changes[i]
+		by := c
+		if onWay(c) {
+			if by = g.causeOf(&Item{Fact: Fact{Subject: entryOf(c)}}); by == nil {
+				continue
+			}
+		} else if c.Kind == Record && strings.HasSuffix(c.Subject, " NS") {
+			if d := g.changed[domainOf(c.Subject)+" NS"]; d != nil {
+				by = d
+			}
+		}
+		n, is := at[changeKey(by)]
+		if !is || g.taken[c.key()] && by == c {
+			continue
+		}
+		if !g.taken[c.key()] {
+			g.taken[c.key()], g.by[entryOf(c)] = true, n
+			g.lines[n].Touches = append(g.lines[n].Touches, *c)
+		}
 	}
 }
 
@@ -289,12 +471,7 @@ func (g *grouping) inOrder() []Line {
 			slices.SortStableFunc(list, func(a, b Item) int { return cmp.Compare(a.Subject, b.Subject) })
 		}
 	}
-	rank := func(l *Line) int {
-		if len(l.Items) == 0 {
-			return 0
-		}
-		return l.Items[0].Severity.Rank()
-	}
+	rank := func(l *Line) int { return l.Severity().Rank() }
 	slices.SortStableFunc(g.lines, func(a, b Line) int {
 		return cmp.Or(cmp.Compare(slices.Index(parts, a.What), slices.Index(parts, b.What)),
 			cmp.Compare(rank(&b), rank(&a)), cmp.Compare(len(b.Touches), len(a.Touches)),

@@ -252,7 +252,8 @@ func TestAPartOfTheEstateChangesThatPartOfTheState(t *testing.T) {
 	bare.Facts = slices.DeleteFunc(slices.Clone(one.Facts), func(f recheck.Fact) bool {
 		return f.Kind == recheck.Finding
 	})
-	assert.Empty(t, recheck.Compare(two, &bare, nil, nil, day).Mended, "what shows it may lie in b.example")
+	assert.Empty(t, recheck.Compare(two, &bare, nil, nil, day).Mended,
+		"what shows it may lie in b.example")
 	joined := recheck.Join(two, &bare)
 	assert.False(t, recheck.Compare(joined, one, nil, nil, day).Any())
 	assert.Equal(t, []string{"changed record-changed a.example A"},

@@ -97,8 +97,8 @@ func (v *sight) entriesOf(f *Fact) []string {
 }
 
 // judged reports whether a finding that is not there could have been found. One entry that shows it
-// is enough for that it could have been (any); that it is mended takes all that met it.
-func (v *sight) judged(f *Fact, any bool) bool {
+// is enough for that it could have been (once); that it is mended takes all that met it.
+func (v *sight) judged(f *Fact, once bool) bool {
 	if v.state.plan {
 		return f.Domain == "" && !v.state.Part || v.domains[f.Domain]
 	}
@@ -122,7 +122,7 @@ func (v *sight) judged(f *Fact, any bool) bool {
 			}
 		}
 	}
-	if any {
+	if once {
 		return sound > 0
 	}
 	return asked > 0 && sound == asked
@@ -174,8 +174,8 @@ func (v *sight) records(f *Fact, chapter string) bool {
 	return true
 }
 
-// hides reports whether something stands in front of what a finding is about, so that nobody can say
-// whether it is mended; else nobody looked.
+// hides reports whether something stands in front of what a finding is about, so that nobody can
+// say whether it is mended; else nobody looked.
 func (v *sight) hides(f *Fact) bool {
 	for _, e := range v.entriesOf(f) {
 		if v.hidden[e] {

@@ -251,7 +251,8 @@ func (s *State) survey(v *survey.Survey, audited bool) {
 func (s *State) look(c *chain.Chain, entry string) {
 	if code, _, hides := c.Front(); hides && c.Last().Refusal != chain.Unseen {
 		s.Hidden = append(s.Hidden, Hidden{entry, code.String()})
-	} else if c.End == chain.Page && c.Last().Status < 400 {
+	} else if c.End == chain.Page && c.Last().Status < 400 && c.Probe != chain.Robots &&
+		c.Probe != chain.WellKnown {
 		s.Pages = append(s.Pages, c.Arrival.String())
 	}
 	for i := range c.Hops {
@@ -397,7 +398,8 @@ func OfPlan(canonical string, domains, left []string, facts []Fact,
 	for i := range s.Facts {
 		f := &s.Facts[i]
 		f.Entries = nil // nobody asked them
-		if f.Domain = domainOf(strings.TrimPrefix(f.Subject, "rule ")); !slices.Contains(domains, f.Domain) {
+		f.Domain = domainOf(strings.TrimPrefix(f.Subject, "rule "))
+		if !slices.Contains(domains, f.Domain) {
 			f.Domain = "" // it is of the estate as a whole
 		}
 	}

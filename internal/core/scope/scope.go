@@ -43,7 +43,9 @@ func (s *Scope) Real() bool { return s == nil || len(s.Points) == 0 && s.AsOf.Is
 
 // Whole reports whether everything that an audit or a survey of the estate looks at was looked at,
 // as everybody meets it.
-func (s *Scope) Whole() bool { return s.Ended() && !s.Part() && s.Real() && (s == nil || !s.DoorsOnly) }
+func (s *Scope) Whole() bool {
+	return s.Ended() && !s.Part() && s.Real() && (s == nil || !s.DoorsOnly)
+}
 
 // Covers reports whether a domain was to be looked at.
 func (s *Scope) Covers(domain string) bool {

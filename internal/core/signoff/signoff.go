@@ -2,7 +2,8 @@
 // live, is it done, does it stay so? It joins what audits, surveys, old URLs and the plan say, each
 // with when it was seen and what was not looked at. What nobody looked at is never fine.
 //
-//	s := signoff.Of(signoff.Known{Plan: plan, Audit: joined, Survey: newest, Now: now}, signoff.Before)
+//	known := signoff.Known{Plan: plan, Audit: joined, Survey: newest, Now: now}
+//	s := signoff.Of(known, signoff.Before)
 //	s.Answer // yes, no, or unknown
 package signoff
 
@@ -128,7 +129,8 @@ func Of(k Known, kind Kind) Sheet {
 	if kind == Before {
 		s.Checks = append(s.Checks, w.plan())
 	}
-	s.Checks = append(s.Checks, w.doors(), w.oldURLs(), w.certificates(), w.mail(), w.hsts(), w.robots())
+	s.Checks = append(s.Checks, w.doors(), w.oldURLs(), w.certificates(), w.mail(), w.hsts(),
+		w.robots())
 	if kind == After {
 		s.Checks = append(s.Checks, w.steps())
 	}
@@ -240,8 +242,8 @@ func (w *work) surveyed(c *Check, seen func(*survey.Domain) bool) []*survey.Doma
 	return all
 }
 
-// registrations says which end, or have ended by now, whatever was left of them when they were seen.
-// A date that only the estate file names counts, but was not seen.
+// registrations says which end, or have ended by now, whatever was left of them when they were
+// seen. A date that only the estate file names counts, but was not seen.
 func (w *work) registrations() Check {
 	c := Check{Of: Registrations, Matters: true}
 	bad := map[string]bool{}
@@ -322,7 +324,9 @@ func (w *work) found(v *survey.Survey) []finding.Finding {
 
 // otherOf reports whether a domain is one that the survey looked at and the estate does not have.
 func (w *work) otherOf(domain string) bool {
-	return slices.ContainsFunc(w.Survey.Domains, func(d survey.Domain) bool { return d.Name == domain })
+	return slices.ContainsFunc(w.Survey.Domains, func(d survey.Domain) bool {
+		return d.Name == domain
+	})
 }
 
 // plan says whether the plan works, for the zones that were seen.

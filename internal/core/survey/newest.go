@@ -7,9 +7,9 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Newest gives of each domain what the last look at it showed, be it nothing, with what was found of
-// it then; nil of no surveys. surveys has the newest first. Each domain says when it was looked at.
-// What was found about several domains together comes of the newest that looked at all.
+// Newest gives of each domain what the last look at it showed, be it nothing, with what was found
+// of it then; nil of no surveys. surveys has the newest first. Each domain says when it was looked
+// at. What was found about several domains together comes of the newest that looked at all.
 func Newest(surveys []*Survey) *Survey {
 	if len(surveys) == 0 {
 		return nil

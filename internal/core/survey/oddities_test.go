@@ -223,6 +223,10 @@ func oddities() []oddity {
 		{"a resolver that takes no signature",
 			with(signedBy(Signing{Barred: []string{"the resolver 192.0.2.53:53"}})),
 			with(signedBy(Signing{})), "stale-ds a.example", finding.Error},
+		{"a DS that is gone, and that a resolver still holds",
+			with(both(signedBy(Signing{Barred: []string{"the resolver 192.0.2.53:53"}}),
+				func(d *Domain) { d.Parent.Server, d.Parent.DS = "p", nil })),
+			with(signedBy(Signing{})), "stale-ds a.example", finding.Error},
 		{
 			"signatures that nobody checks",
 			with(two, "@ DNSKEY 257 3 13 AB"),

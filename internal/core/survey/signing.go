@@ -59,6 +59,9 @@ func (v *judging) signing() {
 			fact.SignatureWrong{Name: one.Name, Type: one.Type, Fault: one.Fault, For: s.whoFinds()},
 			evidence,
 		)
+	case len(s.Barred) > 0 && len(d.Parent.DS) == 0 && d.Parent.Server != "":
+		v.bad(finding.StaleDS, fact.DSRemembered{Name: d.Name, Resolvers: s.Barred,
+			Until: v.looked().Add(d.Parent.Held())}, evidence)
 	case len(s.Barred) > 0:
 		v.bad(
 			finding.StaleDS,
@@ -72,6 +75,22 @@ func (v *judging) signing() {
 				In: worst.Ends.Sub(now)}, evidence,
 		).As(finding.Warning))
 	}
+}
+
+// looked gives when the domain was looked at.
+func (v *judging) looked() time.Time {
+	if v.domain.Looked.IsZero() {
+		return v.judge.Now
+	}
+	return v.domain.Looked
+}
+
+// UsualTTL is for how long registries commonly have their records held.
+const UsualTTL = 24 * time.Hour
+
+// Held gives for how long, at most, resolvers hold what the parent zone said of a domain.
+func (p *Parent) Held() time.Duration {
+	return max(time.Duration(p.TTL)*time.Second, UsualTTL)
 }
 
 // bad adds a finding about signatures that resolvers do not take.
