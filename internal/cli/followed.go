@@ -383,7 +383,9 @@ func (p *program) follow(
 		return storeFailed(cause)
 	}
 	if err == nil && wrong == nil {
-		err = storeFailed(s.EndRun(context.WithoutCancel(ctx), run.ID, p.now()))
+		gone, endErr := s.EndRun(context.WithoutCancel(ctx), run.ID, p.now())
+		p.tellOld("old-URL audit", gone)
+		err = storeFailed(endErr)
 	}
 	return errors.Join(err, wrong)
 }

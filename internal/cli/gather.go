@@ -93,7 +93,7 @@ line left out is counted by its reason. Only hosts of the estate are taken, exce
 	f.StringVar(&o.leaveOut, "leave-out", "", "the `FILE` with the rules for what is left out")
 	f.BoolVar(&o.showRules, "rules", false, "write the rules for what is left out, to be edited")
 	f.StringVar(&o.to, "to", "",
-		"the `FILE` to write (default: "+oldURLsName+" beside the estate file)")
+		"the `FILE` to write; - is standard output (default: "+oldURLsName+" beside the estate file)")
 	f.BoolVar(&o.pages, "survey", false, "add the pages that the last survey met")
 	f.StringArrayVar(&o.crawl, "crawl", nil,
 		"follow the links of this `HOST`, door or page (repeatable)")
@@ -158,6 +158,10 @@ func (p *program) runGather(
 	}
 	if n, _ := g.Count(); n > 0 {
 		text, err := oldURLsText(g)
+		if err == nil && path == "-" {
+			_, err = p.out.Write(text)
+			return cmp.Or(err, cut)
+		}
 		if err == nil {
 			err = files.WriteMade(o.force, files.Made{Path: path, Data: text, Form: files.Table})
 		}
@@ -181,7 +185,7 @@ func (p *program) runGather(
 // source that is gathered again is replaced.
 func (o *gatherOptions) gatheredBefore(path string, g *old.Gathering,
 	sources []string) (old.Before, error) {
-	if o.anew {
+	if o.anew || path == "-" {
 		return old.Before{}, nil
 	}
 	again := map[string]bool{}
@@ -452,15 +456,15 @@ func gatherSurvey(ctx context.Context, g *old.Gathering, e *files.Estate) error 
 		return storeFailed(err)
 	}
 	defer s.Close()
-	latest, _, err := s.LatestSurveys(ctx, func(*survey.Survey) bool { return false })
+	latest, _, err := s.LatestSurveys(ctx, untilAll())
 	if err != nil {
 		return storeFailed(err)
 	}
 	if len(latest) == 0 {
 		return usage("--survey: no survey has been saved yet; run upperpath survey first")
 	}
-	source := g.Begin("survey of " + latest[0].Started.Format("2006-01-02"))
-	for _, d := range latest[0].Domains {
+	source := g.Begin("survey of " + latest[0].Started.Local().Format("2006-01-02"))
+	for _, d := range survey.Newest(latest).Domains {
 		for _, c := range d.Chains {
 			if c.Probe != "root" {
 				continue // made up

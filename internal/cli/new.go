@@ -53,6 +53,11 @@ inventory.`,
 				return usage("--contact %q: expected text of one line", contact)
 			}
 			text := files.NewEstate(door, contact, servers, all)
+			if out == "-" {
+				fmt.Fprint(p.err, listRead(read))
+				_, err := p.out.Write([]byte(text))
+				return err
+			}
 			if _, err := os.Stat(out); err == nil && !force {
 				return problem.List{
 					{File: out, Fault: fact.EstateThere{}},
@@ -110,7 +115,7 @@ inventory.`,
 		"an `ADDRESS` of the server of your own that will redirect (repeatable)")
 	f.StringVar(&contact, "contact", "",
 		"the `MAIL` address to contact about our requests; part of the User-Agent")
-	f.StringVar(&out, "out", files.EstateName, "the `FILE` to write")
+	f.StringVar(&out, "out", files.EstateName, "the `FILE` to write; - is standard output")
 	f.BoolVar(&force, "force", false, "replace an existing estate file")
 	return c
 }

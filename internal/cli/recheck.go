@@ -87,7 +87,7 @@ is.`,
 	f.StringVar(&o.why, "why", "", "with --accept: a `TEXT` with the reason")
 	f.StringVar(&o.withdraw, "withdraw", "", "no longer accept what this `CODE` says about SUBJECT")
 	f.BoolVar(&o.list, "list", false, "list what is accepted, and until when")
-	f.StringVar(&o.metrics, "metrics", "", "write figures for Prometheus into this `FILE`")
+	f.StringVar(&o.metrics, "metrics", "", "write figures for Prometheus into this `FILE`; - is standard output, without news")
 	f.StringVar(&o.survey.key, "key", "",
 		"a `FILE` with the key for zone transfers: name, algorithm and secret")
 	f.BoolVar(&o.survey.noTransfer, "no-transfer", false, "do not ask for whole zones")
@@ -116,6 +116,10 @@ func (p *program) runRecheck(
 	}
 	today := p.now()
 	news := recheck.Compare(known.base, seen.state, known.lived, known.told, today)
+	if o.metrics == "-" { // and no news, which would stand between
+		_, err := p.out.Write(report.Metrics(seen.state, news))
+		return err
+	}
 	if o.metrics != "" {
 		made := files.Made{Path: o.metrics, Data: report.Metrics(seen.state, news), Opens: "# "}
 		if err := files.WriteMade(false, made); err != nil {

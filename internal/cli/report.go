@@ -118,7 +118,7 @@ func (p *program) runReport(c *cobra.Command, from *estateOptions, out *output,
 		if err != nil {
 			return storeFailed(err)
 		}
-		return p.show(report.Kept("audit", kept, gone), out)
+		return p.show(report.Kept("audit", s.Estate(), kept, gone), out)
 	}
 	if o.path != "" && o.figure == "" {
 		if _, err := pageFormat(o.path, out); err != nil {
@@ -131,8 +131,7 @@ func (p *program) runReport(c *cobra.Command, from *estateOptions, out *output,
 	}
 	a := joined.Audit
 	if o.path == "" && o.figure == "" {
-		d := report.Audit(a, "audit", reportTitle(a.Canonical), a.Started)
-		d.About = report.Joined(joined)
+		d := report.LastAudit(joined, reportTitle(a.Canonical), a.Started)
 		if err := p.show(d, out); err != nil {
 			return err
 		}

@@ -436,7 +436,7 @@ func (p *program) keptSurveys(ctx context.Context, from *estateOptions, out *out
 		if err != nil {
 			return storeFailed(err)
 		}
-		return p.show(report.Kept("survey", kept, gone), out)
+		return p.show(report.Kept("survey", s.Estate(), kept, gone), out)
 	}
 	v, err := oneSurvey(ctx, s, o.show)
 	if err != nil {

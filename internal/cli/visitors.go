@@ -332,17 +332,30 @@ func (o *visitorOptions) earlier(ctx context.Context, e *files.Estate) ([]visite
 	}
 	defer s.Close()
 	if what == "audit" {
-		a, err := s.Last(ctx)
 		if id > 0 {
-			a, err = s.Get(ctx, id)
+			a, err := s.Get(ctx, id)
+			if errors.Is(err, store.ErrEmpty) {
+				return nil, usage("--returning %s: no such audit; upperpath report --list shows the saved ones",
+					o.returning)
+			}
+			if err != nil {
+				return nil, notOurs(err, "audit")
+			}
+			return auditVisits(a), nil
 		}
+		all, _, err := s.LatestAudits(ctx, 0, untilWhole())
 		if err != nil {
 			return nil, storeFailed(err)
 		}
-		if a == nil {
+		j := chain.Latest(all, "", nil)
+		if len(j.From) == 0 {
 			return nil, usage("--returning %s: no audit is saved; upperpath audit makes one", o.returning)
 		}
-		return auditVisits(a), nil
+		var visits []visited
+		for _, c := range j.Audit.Chains {
+			visits = append(visits, visited{c, j.Seen[c.Key()]})
+		}
+		return visits, nil
 	}
 	if id == 0 {
 		kept, err := s.ListSurveys(ctx)

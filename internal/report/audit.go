@@ -32,12 +32,27 @@ type Looked struct {
 	Chains    iter.Seq[chain.Chain]
 	End       func() (findings []finding.Finding, notes []string) // called once the chains are over
 	Scope     *scope.Scope                                        // nil: nobody noted it
+	// when each chain was seen, where several audits saw them
+	Seen map[string]time.Time
 }
 
 // Audit gives the document of a whole audit.
 func Audit(a *chain.Audit, name, title string, now time.Time) doc.Doc {
 	return look(Looked{name, title, a.Vantage, a.Canonical, a.Started, now, slices.Values(a.Chains),
-		func() ([]finding.Finding, []string) { return a.Findings, a.Notes }, a.Scope}, a.Schema, false)
+		func() ([]finding.Finding, []string) { return a.Findings, a.Notes }, a.Scope, nil}, a.Schema, false)
+}
+
+// LastAudit gives the document of what several audits saw last, with when each door was seen.
+func LastAudit(j *chain.Joined, title string, now time.Time) doc.Doc {
+	a := j.Audit
+	l := Looked{"audit", title, a.Vantage, a.Canonical, a.Started, now, slices.Values(a.Chains),
+		func() ([]finding.Finding, []string) { return a.Findings, a.Notes }, a.Scope, nil}
+	if len(j.From) > 1 {
+		l.Seen = j.Seen
+	}
+	d := look(l, a.Schema, false)
+	d.About = Joined(j)
+	return d
 }
 
 // Brief gives a document without its chains.
@@ -108,7 +123,7 @@ func auditData(l Looked, schema string, late bool) doc.Object {
 // wholeLook gives the verdict first, then the doors in a line each, what is wrong, and the chains.
 func wholeLook(l Looked, yield func(doc.Block) bool) {
 	var chains []chain.Chain
-	var doors doorList
+	doors := doorList{seen: l.Seen}
 	for c := range l.Chains {
 		chains = append(chains, c)
 		doors.add(c)
@@ -218,7 +233,7 @@ func certificatesTable(chains []chain.Chain, now time.Time) (doc.Table, bool) {
 			tone = max(tone, doc.ToneOf(f.Row().Severity))
 		}
 		t.Rows = append(t.Rows,
-			[]doc.Cell{{Text: doc.Phrase(s.tls.NotAfter.UTC().Format(time.DateOnly)), Tone: tone},
+			[]doc.Cell{{Text: doc.Phrase(dayOf(s.tls.NotAfter).Format(time.DateOnly)), Tone: tone},
 				{
 					Text: doc.Phrase(timeLeft(s.tls.NotAfter, now)),
 					Tone: doc.Plain,
@@ -587,6 +602,7 @@ func further(c chain.Chain) (doc.Further, bool) {
 
 // doorList is the doors of an audit with what was met at each.
 type doorList struct {
+	seen    map[string]time.Time // when each chain was seen; nil: all at once
 	all     []*doorSeen
 	byDoor  map[web.Door]*doorSeen
 	chains  int
@@ -607,7 +623,8 @@ type doorSeen struct {
 	severity finding.Severity
 	codes    []finding.Code // the worst first
 	unseen   bool
-	accepted bool // somebody lives with what is wrong there
+	at       time.Time // when it was seen, where not all were at once
+	accepted bool      // somebody lives with what is wrong there
 }
 
 // add takes in a chain.
@@ -639,6 +656,9 @@ func (l *doorList) add(c chain.Chain) {
 		l.all = append(l.all, d)
 	}
 	d.unseen = d.unseen || dark
+	if at := l.seen[c.Key()]; d.at.IsZero() || at.Before(d.at) {
+		d.at = at
+	}
 	for _, f := range c.Findings {
 		switch {
 		case !f.Open():
@@ -780,12 +800,21 @@ func (l *doorList) table(canonical string) (doc.Table, bool) {
 		case d.arrival.Door() == d.door:
 			arrival = "(itself)"
 		}
-		t.Rows = append(t.Rows,
-			[]doc.Cell{{Text: doc.Phrase(doorText(d.door)), Tone: doc.Plain},
-				{Text: doc.Phrase(met), Tone: tone}, {Text: doc.Phrase(arrival), Tone: doc.Plain}})
+		row := []doc.Cell{{Text: doc.Phrase(doorText(d.door)), Tone: doc.Plain},
+			{Text: doc.Phrase(met), Tone: tone}, {Text: doc.Phrase(arrival), Tone: doc.Plain}}
+		if l.seen != nil {
+			row = append(row, doc.Cell{Text: doc.Phrase(d.at.Local().Format(seenForm)), Tone: doc.Plain})
+		}
+		t.Rows = append(t.Rows, row)
+	}
+	if l.seen != nil {
+		t.Head = append(t.Head, "seen")
 	}
 	return t, len(t.Rows) > 0
 }
+
+// seenForm is how it is written in a table when something was seen.
+const seenForm = "2006-01-02 15:04"
 
 // doorText gives a door as a person reads it.
 func doorText(d web.Door) string {

@@ -106,7 +106,7 @@ func docsOfAudit(a *chain.Audit) map[string]doc.Doc {
 		"look":   Look(looked),
 		"stream": Stream(looked),
 		"report": Client(ForClient{Title: "Every door to " + a.Canonical, Made: now, Today: a}),
-		"kept":   Kept("audit", kept, nil),
+		"kept":   Kept("audit", "upperpath.yaml", kept, nil),
 	}
 }
 

@@ -124,7 +124,7 @@ func clientDomains(c ForClient) []doc.Block {
 	t := doc.Table{
 		Sheet: "domains",
 		Head: []string{"domain", wording.LowerFirst(c.todayWord()), wording.LowerFirst(c.afterWord()),
-			"note"},
+			"note", "seen"},
 		Order: true,
 	}
 	withAfter, withNote := false, false
@@ -145,17 +145,50 @@ func clientDomains(c ForClient) []doc.Block {
 		}
 		note := c.noteOf(name)
 		withNote = withNote || note != ""
-		t.Rows = append(t.Rows,
-			[]doc.Cell{{Text: doc.Phrase(unicodeName(name))}, before, after, {Text: doc.Phrase(note)}})
+		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(unicodeName(name))}, before, after,
+			{Text: doc.Phrase(note)}, {Text: doc.Phrase(c.seenOf(doors))}})
 	}
 	for _, name := range untried {
 		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(unicodeName(name))},
-			{Text: doc.Phrase(words.NotLookedAt), Tone: doc.Unseen}, {}, {Text: doc.Phrase(c.noteOf(name))}})
+			{Text: doc.Phrase(words.NotLookedAt), Tone: doc.Unseen}, {}, {Text: doc.Phrase(c.noteOf(name))},
+			{Text: doc.Phrase(words.NeverSeen)}})
 	}
+	t = without(t, 4, c.Joined == nil || len(c.Joined.From) < 2)
 	t = without(t, 3, !withNote)
 	t = without(t, 2, !withAfter)
 	return []doc.Block{doc.Heading{Level: 2, Text: "Your domains"}, t}
 }
+
+// seenOf gives when the doors of a domain were seen, the earliest first.
+func (c ForClient) seenOf(doors []*doorSeen) string {
+	if c.Joined == nil {
+		return ""
+	}
+	hosts := map[web.Host]bool{}
+	for _, d := range doors {
+		hosts[d.door.Host] = true
+	}
+	var check signoff.Check
+	for i := range c.Joined.Audit.Chains {
+		ch := &c.Joined.Audit.Chains[i]
+		if at := c.Joined.Seen[ch.Key()]; hosts[ch.Entry.Host()] {
+			if check.From.IsZero() || at.Before(check.From) {
+				check.From = at
+			}
+			if at.After(check.To) {
+				check.To = at
+			}
+		}
+	}
+	from, to := check.From.Local().Format(shortDay), check.To.Local().Format(shortDay)
+	if from == to {
+		return to
+	}
+	return from + " to " + to
+}
+
+// shortDay is how a day is written in a narrow column.
+const shortDay = "2 Jan 2006"
 
 // untried gives the domains of the estate of which no door was tried.
 func (c ForClient) untried(tried map[string][]*doorSeen) []string {
@@ -388,7 +421,7 @@ func clientRisks(c ForClient) []doc.Block {
 		t.Rows = append(
 			t.Rows,
 			[]doc.Cell{
-				{Text: doc.Phrase(d.at.Local().Format(newsDate))},
+				{Text: doc.Phrase(day(d.at))},
 				{Text: doc.Phrase(says), Tone: d.tone},
 				{Text: doc.Phrase(d.about)},
 				{Text: doc.Phrase(does)},

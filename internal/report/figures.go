@@ -91,7 +91,8 @@ func (c ForClient) after(d web.Door) (doorState, bool) {
 	if c.After != nil {
 		var l doorList
 		for _, ch := range c.After.Chains {
-			if ch.Entry.Door() == d {
+			if ch.Entry.Door() == d && ch.Probe != chain.WellKnown && ch.Probe != chain.Robots {
+				ch.Findings = onTheWay(ch.Findings)
 				l.add(ch)
 			}
 		}
@@ -488,7 +489,7 @@ func dateFigure(c ForClient) figure {
 	var says []doc.Text
 	for r, one := range shown {
 		says = append(says,
-			doc.Phrasef("%s of %s: %s.", one.what, one.about, one.at.Format("2 January 2006")))
+			doc.Phrasef("%s of %s: %s.", one.what, one.about, dayOf(one.at).Format("2 January 2006")))
 		y := top + float32(r)*row
 		x := at(one.at)
 		d.Say(8, y+14, 13, doc.InkText, "start", wording.Cut(one.about, 34))
@@ -503,10 +504,10 @@ func dateFigure(c ForClient) figure {
 			[2]float32{x - 7, y + 10},
 		)
 		if one.at.Before(c.Made) {
-			d.Say(x-12, y+14, 12, doc.InkOf(one.tone), "end", one.at.Format("2 Jan 2006"))
+			d.Say(x-12, y+14, 12, doc.InkOf(one.tone), "end", dayOf(one.at).Format("2 Jan 2006"))
 			continue
 		}
-		d.Say(x+12, y+14, 12, doc.InkOf(one.tone), "start", one.at.Format("2 Jan 2006"))
+		d.Say(x+12, y+14, 12, doc.InkOf(one.tone), "start", dayOf(one.at).Format("2 Jan 2006"))
 	}
 	f := figure{drawing: d, words: says}
 	if more := len(all) - len(shown); more > 0 {

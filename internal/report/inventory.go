@@ -186,7 +186,7 @@ func untilCell(e *survey.Entry, now time.Time) doc.Cell {
 	if e.Ends.IsZero() {
 		return doc.Cell{Text: doc.Phrase("unseen"), Tone: doc.Unseen}
 	}
-	says, tone := e.Ends.Local().Format(time.DateOnly), doc.Plain
+	says, tone := dayOf(e.Ends).Format(time.DateOnly), doc.Plain
 	switch left := e.Ends.Sub(now); {
 	case left < 0:
 		tone = doc.Failed
@@ -352,10 +352,10 @@ func inventoryData(e *survey.Entry) inventoryJSON {
 		v.Seen = &at
 	}
 	if !e.Ends.IsZero() {
-		v.RegisteredUntil = e.Ends.Local().Format(time.DateOnly)
+		v.RegisteredUntil = dayOf(e.Ends).Format(time.DateOnly)
 	}
 	if e.Certificate != nil {
-		v.CertificateEnds = e.Certificate.NotAfter.Local().Format(time.DateOnly)
+		v.CertificateEnds = dayOf(e.Certificate.NotAfter).Format(time.DateOnly)
 	}
 	if len(e.Faults) > 0 {
 		v.CertificateFault = slices.Min(e.Faults).String()

@@ -11,9 +11,9 @@ import (
 	"upperpath.example/upperpath/internal/words"
 )
 
-// Kept is the list of what is kept: when it was seen, from where, and of what it was made; removed
+// Kept is the list of what is kept of an estate: when it was seen, from where, and of what it was made; removed
 // are the numbers of what went for its age.
-func Kept(what string, kept []scope.Kept, removed []int64) doc.Doc {
+func Kept(what, estate string, kept []scope.Kept, removed []int64) doc.Doc {
 	t := doc.Table{Sheet: "kept",
 		Head: []string{"number", "started", "seen from", "looked at", "kept"}}
 	for i, k := range kept {
@@ -34,9 +34,11 @@ func Kept(what string, kept []scope.Kept, removed []int64) doc.Doc {
 			{Text: doc.Phrase(stays)}})
 	}
 	t = without(t, 4, len(kept) == 0)
-	d := doc.Doc{Name: "kept", Title: wording.UpperFirst(wording.Count(len(kept), what)) + " kept",
+	d := doc.Doc{Name: "kept", Title: wording.UpperFirst(wording.Count(len(kept), what)) + " of " +
+		estate + " kept",
 		Blocks: doc.Of(t)}
-	data := map[string]any{"schema": "upperpath/kept/1", "kept": append([]scope.Kept{}, kept...)}
+	data := map[string]any{"schema": "upperpath/kept/1", "estate": estate,
+		"kept": append([]scope.Kept{}, kept...)}
 	if len(removed) > 0 {
 		data["removed"] = removed
 		d.Blocks = doc.Of(t, doc.Paragraph{Text: doc.Phrasef(words.RemovedForAge,
@@ -49,8 +51,17 @@ func Kept(what string, kept []scope.Kept, removed []int64) doc.Doc {
 // moment writes a time in the zone of the estate.
 func moment(t time.Time) string { return words.Moment(t.Local()) }
 
-// day writes a day in the zone of the estate.
-func day(t time.Time) string { return t.Local().Format(newsDate) }
+// day writes a day in the zone of the estate. What begins at midnight by UTC is a date that somebody
+// wrote down, in no zone.
+func day(t time.Time) string { return dayOf(t).Format(newsDate) }
+
+// dayOf gives a time in the zone in which its day is meant.
+func dayOf(t time.Time) time.Time {
+	if t.UTC().Equal(t.UTC().Truncate(24 * time.Hour)) {
+		return t.UTC()
+	}
+	return t.Local()
+}
 
 // ScopeText says of what a result was made; unit is what it counts.
 func ScopeText(s *scope.Scope, unit string) string {

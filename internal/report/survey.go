@@ -170,7 +170,7 @@ func domainRow(d survey.Domain, now time.Time) []string {
 	}
 	ends := "not known"
 	if r := d.Registration; r != nil && r.Ends != nil {
-		ends = r.Ends.Format(time.DateOnly) + ", " + timeLeft(*r.Ends, now)
+		ends = dayOf(*r.Ends).Format(time.DateOnly) + ", " + timeLeft(*r.Ends, now)
 		if r.EndsFrom == survey.EstateFile || r.From == survey.EstateFile {
 			ends += " (from your file)"
 		}

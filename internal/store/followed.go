@@ -11,6 +11,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/old"
+	"upperpath.example/upperpath/internal/core/scope"
 )
 
 const followedSchema = `
@@ -198,8 +199,56 @@ func domainOf(url string) string {
 	return strings.TrimPrefix(host, "www.")
 }
 
-// EndRun says that all of a run was followed.
-func (s *Store) EndRun(ctx context.Context, run int64, at time.Time) error {
+// EndRun says that all of a run was followed, and gives the numbers of older ones that went for
+// their age.
+func (s *Store) EndRun(ctx context.Context, run int64, at time.Time) ([]int64, error) {
+	if err := s.endRun(ctx, run, at); err != nil || s.of.Now.IsZero() {
+		return nil, err
+	}
+	var old []int64
+	err := s.within(ctx, func(tx *sql.Tx) error {
+		all, err := s.runsIn(ctx, tx)
+		if err != nil {
+			return err
+		}
+		old = s.of.Keep.Old(all, s.of.Now)
+		for _, id := range old {
+			for _, q := range []string{"DELETE FROM old_followed WHERE run = ?",
+				"DELETE FROM old_runs WHERE id = ?"} {
+				if _, err := tx.ExecContext(ctx, q, id); err != nil {
+					return wrong(s.path, err)
+				}
+			}
+		}
+		return nil
+	})
+	return old, err
+}
+
+// runsIn lists the runs that were ended; of each list the last two stay.
+func (s *Store) runsIn(ctx context.Context, tx *sql.Tx) ([]scope.Kept, error) {
+	mine, args := s.mine()
+	rows, err := tx.QueryContext(ctx, "SELECT id, started, source FROM old_runs WHERE ended <> '' AND "+
+		mine, args...)
+	if err != nil {
+		return nil, wrong(s.path, err)
+	}
+	defer rows.Close()
+	var all []scope.Kept
+	for rows.Next() {
+		k := scope.Kept{Scope: &scope.Scope{Estate: s.of.Name}}
+		var started, source string
+		if err := rows.Scan(&k.ID, &started, &source); err != nil {
+			return nil, wrong(s.path, err)
+		}
+		k.Started, _ = time.Parse(time.RFC3339Nano, started)
+		k.Scope.Domains = []string{source}
+		all = append(all, k)
+	}
+	return all, wrong(s.path, rows.Err())
+}
+
+func (s *Store) endRun(ctx context.Context, run int64, at time.Time) error {
 	_,
 		err := s.db.ExecContext(ctx, "UPDATE old_runs SET ended = ? WHERE id = ?",
 		at.UTC().Format(time.RFC3339Nano), run)

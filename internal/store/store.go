@@ -237,6 +237,9 @@ func open(path, mode string, first ...string) (*Store, error) {
 	return &Store{db: db, path: path}, nil
 }
 
+// Estate gives the name of the estate file whose results are meant.
+func (s *Store) Estate() string { return s.of.Name }
+
 // Close closes the store.
 func (s *Store) Close() error {
 	if s.db == nil {

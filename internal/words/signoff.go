@@ -102,6 +102,14 @@ func share(n, all int, noun string) string {
 	return fmt.Sprintf("%d of %s", n, wording.Count(all, noun))
 }
 
+// part says how many of how many, and of one so that the verb agrees.
+func part(n, all int, noun string) string {
+	if n == 1 && all > 1 {
+		return fmt.Sprintf("1 %s of %d", noun, all)
+	}
+	return fmt.Sprintf("%d of %s", n, wording.Count(all, noun))
+}
+
 // Subject names what a check is about.
 func Subject(s signoff.Subject) string {
 	return map[signoff.Subject]string{signoff.Registrations: "registrations", signoff.Plan: "the plan",
@@ -125,6 +133,9 @@ func Known(c signoff.Check, k signoff.Kind) string {
 	case signoff.Certificates:
 		if counted <= 0 {
 			return "nothing is known"
+		}
+		if bad := counted - c.Good; bad > 0 {
+			return part(bad, counted, "certificate") + wording.Verb(bad, " does", " do") + " not hold"
 		}
 		return share(c.Good, counted, "certificate") + wording.Verb(c.Good, " holds", " hold")
 	case signoff.Mail:
@@ -215,8 +226,8 @@ func doorsKnown(c signoff.Check, k signoff.Kind, counted int) string {
 		return share(counted, counted, "door") + wording.Verb(counted, " leads", " lead") +
 			" visitors safely"
 	}
-	return fmt.Sprintf("%d of %s %s not lead visitors safely", counted-c.Good,
-		wording.Count(counted, "door"), wording.Verb(counted-c.Good, "does", "do"))
+	return part(counted-c.Good, counted, "door") + wording.Verb(counted-c.Good, " does", " do") +
+		" not lead visitors safely"
 }
 
 func oldKnown(c signoff.Check) string {
@@ -249,8 +260,8 @@ func mailKnown(c signoff.Check, counted int) string {
 	case c.Good == counted:
 		return "nothing endangers the mail of " + share(counted, counted, "domain")
 	}
-	return fmt.Sprintf("%d of %s %s mail that is in danger or badly set up", counted-c.Good,
-		wording.Count(counted, "domain"), wording.Verb(counted-c.Good, "has", "have"))
+	return part(counted-c.Good, counted, "domain") + wording.Verb(counted-c.Good, " has", " have") +
+		" mail that is in danger or badly set up"
 }
 
 // SeenFrom says from where and when something was seen.
