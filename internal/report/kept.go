@@ -11,8 +11,8 @@ import (
 	"upperpath.example/upperpath/internal/words"
 )
 
-// Kept is the list of what is kept of an estate: when it was seen, from where, and of what it was made; removed
-// are the numbers of what went for its age.
+// Kept is the list of what is kept of an estate: when it was seen, from where, and of what it was
+// made; removed are the numbers of what went for its age.
 func Kept(what, estate string, kept []scope.Kept, removed []int64) doc.Doc {
 	t := doc.Table{Sheet: "kept",
 		Head: []string{"number", "started", "seen from", "looked at", "kept"}}
@@ -51,8 +51,8 @@ func Kept(what, estate string, kept []scope.Kept, removed []int64) doc.Doc {
 // moment writes a time in the zone of the estate.
 func moment(t time.Time) string { return words.Moment(t.Local()) }
 
-// day writes a day in the zone of the estate. What begins at midnight by UTC is a date that somebody
-// wrote down, in no zone.
+// day writes a day in the zone of the estate. What begins at midnight by UTC is a date that
+// somebody wrote down, in no zone.
 func day(t time.Time) string { return dayOf(t).Format(newsDate) }
 
 // dayOf gives a time in the zone in which its day is meant.

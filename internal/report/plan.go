@@ -119,7 +119,7 @@ func planVerdict(p *plan.Plan) doc.Verdict {
 	v := doc.Verdict{Tone: worst(p.Findings)}
 	switch w := finding.Worst(p.Findings); {
 	case w == "":
-		v.Says = doc.Phrasef(words.PlanWorks, triedText(p),
+		v.Says = doc.Phrasef(words.PlanWorks, butAccepted(p), triedText(p),
 			playedText(p))
 	case w == finding.Error:
 		v.Says = doc.Phrasef(words.PlanFails, counted(p.Findings))
@@ -127,7 +127,7 @@ func planVerdict(p *plan.Plan) doc.Verdict {
 		v.Says = doc.Phrasef(words.PlanContested, counted(p.Findings))
 	default:
 		v.Says = doc.Phrasef(words.PlanWarns,
-			triedText(p), playedText(p),
+			butAccepted(p), triedText(p), playedText(p),
 			counted(p.Findings))
 	}
 	switch f := first(p.Findings); {
@@ -147,6 +147,14 @@ func planVerdict(p *plan.Plan) doc.Verdict {
 			doc.Phrase(words.ThenStepOne))
 	}
 	return v
+}
+
+// butAccepted says that somebody lives with some of what a plan finds; "" where nobody does.
+func butAccepted(p *plan.Plan) string {
+	if _, lived := finding.Opened(p.Findings); len(lived) > 0 {
+		return fmt.Sprintf(words.ButAccepted, wording.Count(len(lived), "finding"))
+	}
+	return ""
 }
 
 // playedText says how much of what is typed was played, and of which zones it was not, or not of

@@ -33,25 +33,26 @@ func PlanStateFrom(data []byte) (*recheck.State, error) {
 
 func planState(v jsonPlan) *recheck.State {
 	var facts []recheck.Fact
-	fact := func(subject, value string) {
-		facts = append(facts, recheck.Fact{Kind: recheck.Planned, Subject: subject, Value: value})
+	fact := func(name, subject, value string) {
+		facts = append(facts, recheck.Fact{Kind: recheck.Planned, Domain: name, Subject: subject,
+			Value: value})
 	}
 	for _, d := range v.Doors {
-		fact(d.Door.String(), fmt.Sprintf("%s, by %s", d.LeadsTo, d.Carrier))
+		fact(d.Door.Host.String(), d.Door.String(), fmt.Sprintf("%s, by %s", d.LeadsTo, d.Carrier))
 	}
 	for _, r := range v.Rules {
-		fact("rule "+r.Old, fmt.Sprintf("%s %d, query %s", orText(r.New, "gone"), r.Status, r.Query))
+		fact(hostOfRule(r.Old), "rule "+r.Old, fmt.Sprintf("%s %d, query %s", orText(r.New, "gone"), r.Status, r.Query))
 	}
 	for _, c := range v.Certificates {
-		fact("certificate of "+strings.Join(c.Names, ", "), c.Carrier+", "+c.When)
+		fact(strings.Join(c.Names[:min(len(c.Names), 1)], ""), "certificate of "+strings.Join(c.Names, ", "), c.Carrier+", "+c.When)
 	}
 	for _, z := range v.Zones {
 		for _, r := range z.Records {
-			fact(r.Name+" "+r.Type, strings.Join(r.Values, "\n"))
+			fact(z.Name, r.Name+" "+r.Type, strings.Join(r.Values, "\n"))
 		}
 		for _, c := range z.Changes {
 			if c.Step > 0 {
-				fact("to type: "+c.Name+" "+c.Type, string(c.Action)+" "+strings.Join(c.After, ", "))
+				fact(z.Name, "to type: "+c.Name+" "+c.Type, string(c.Action)+" "+strings.Join(c.After, ", "))
 			}
 		}
 	}
@@ -84,4 +85,14 @@ func leftOf(p *plan.Plan) []string {
 		}
 	}
 	return left
+}
+
+// hostOfRule gives the host that a rule is about.
+func hostOfRule(old string) string {
+	if _, rest, has := strings.Cut(old, "://"); has {
+		old = rest
+	}
+	host, _, _ := strings.Cut(old, "/")
+	host, _, _ = strings.Cut(host, "?")
+	return host
 }

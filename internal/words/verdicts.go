@@ -54,10 +54,11 @@ const (
 
 // Verdicts of plans.
 const (
-	PlanWorks     = "The plan works: %s arrive where they should%s."
+	PlanWorks     = "The plan works%s: %s arrive where they should%s."
 	PlanFails     = "The plan does not work yet: %s."
 	PlanContested = "The plan relies on what was seen, not on what the estate file says: %s."
-	PlanWarns     = "The plan works: %s arrive where they should%s. Worth a look: %s."
+	PlanWarns     = "The plan works%s: %s arrive where they should%s. Worth a look: %s."
+	ButAccepted   = ", but for what was accepted (%s)"
 	FixErrors     = "Fix the errors below, worst first; "
 	SurveyFirst   = ", then plan again: without a survey there are no changes."
 	TryFirst      = "Try it before it is real: "

@@ -52,6 +52,7 @@ type News struct {
 	Behind []Item `json:"behind"`
 
 	base, now *State
+	based     bool     // there was a state to compare with
 	Records   *Records `json:"-"` // where both states were made of surveys just now; else nil
 }
 
@@ -72,7 +73,7 @@ func (n *News) Vantages() (before, now string) { return n.base.Vantage, n.now.Va
 
 // Apart reports whether the two states have nothing in common that could be compared.
 func (n *News) Apart() bool {
-	return !n.Since.IsZero() && !slices.ContainsFunc(n.now.Domains, func(d string) bool {
+	return n.based && !slices.ContainsFunc(n.now.Domains, func(d string) bool {
 		return slices.Contains(n.base.Domains, d)
 	})
 }
@@ -104,7 +105,7 @@ func Compare(base, now *State, accepted []Acceptance, told []Fact, today time.Ti
 	if base == nil {
 		base = &State{}
 	} else {
-		n.Since = base.Taken
+		n.Since, n.based = base.Taken, true
 	}
 	n.base, n.now = base, now
 	c := &comparison{News: n, base: base, now: now, today: today, accepted: accepted,
@@ -160,7 +161,7 @@ func (c *comparison) compare(told []Fact) {
 	}
 	c.toldBefore(told)
 	for _, d := range c.now.Domains {
-		if !c.Since.IsZero() && !slices.Contains(c.base.Domains, d) {
+		if c.based && !slices.Contains(c.base.Domains, d) {
 			c.FirstFor = append(c.FirstFor, d)
 		}
 	}
@@ -182,7 +183,7 @@ func (c *comparison) compare(told []Fact) {
 func (c *comparison) met(is, old *Fact, covered func(*Fact) bool) {
 	first := !slices.Contains(c.base.Domains, is.Domain)
 	switch {
-	case is.Kind == Finding && old == nil && !c.Since.IsZero() && !c.then.judged(is, true):
+	case is.Kind == Finding && old == nil && c.based && !c.then.judged(is, true):
 		c.put(&c.First, Item{Fact: *is, Is: is.Value})
 	case is.Kind == Finding && old == nil:
 		c.put(&c.New, Item{Fact: *is, Is: is.Value})

@@ -388,7 +388,8 @@ func way(c *chain.Chain) string {
 	return strings.Join(lines, "\n")
 }
 
-// OfPlan makes a state of what a plan wants, as somebody put it into facts, and of what it finds.
+// OfPlan makes a state of what a plan wants, as somebody put it into facts (whose domain may be any
+// name of it), and of what it finds.
 // domains are those that it is about, and left those of the estate that it is not.
 func OfPlan(canonical string, domains, left []string, facts []Fact,
 	found []finding.Finding) *State {
@@ -398,6 +399,10 @@ func OfPlan(canonical string, domains, left []string, facts []Fact,
 	for i := range s.Facts {
 		f := &s.Facts[i]
 		f.Entries = nil // nobody asked them
+		if f.Domain != "" && f.Kind != Finding {
+			f.Domain = domainOf(f.Domain)
+			continue
+		}
 		f.Domain = domainOf(strings.TrimPrefix(f.Subject, "rule "))
 		if !slices.Contains(domains, f.Domain) {
 			f.Domain = "" // it is of the estate as a whole
