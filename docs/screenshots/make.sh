@@ -47,6 +47,7 @@ terminal demo "upperpath demo" top
 terminal look "upperpath look lacemill-museum.example --from stage/stage.yaml" top
 terminal cause "upperpath look ferryhouse.example --origin 192.0.2.55 --from stage/stage.yaml" top
 terminal survey "upperpath survey --from stage/stage.yaml --only wave:2" top
+terminal inventory "upperpath inventory" top
 terminal audit "upperpath audit --from stage/stage.yaml" top
 terminal rehearse "upperpath rehearse --all-steps" top 8
 terminal cover "upperpath cover" top

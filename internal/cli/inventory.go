@@ -18,8 +18,8 @@ func (p *program) inventory() *cobra.Command {
 with a client. It says where the doors land today, and whether a site, a parking page or nothing is
 behind them. It says who holds the records, until when the domain is registered, whether there is
 mail, and how the certificate is. Then comes what is odd: what else is in use below the domain, and
-which other domains need it. The estate file needs only names for it. What was not looked at is named. --format csv and
-xlsx have each door in a column of its own.`,
+which other domains need it. The estate file needs only names for it. What was not looked at is
+named. --format csv and xlsx have each door in a column of its own.`,
 		Example: `  upperpath survey --from stage/stage.yaml
   upperpath inventory
   upperpath inventory --format xlsx > inventory.xlsx

@@ -39,7 +39,8 @@ type Looked struct {
 // Audit gives the document of a whole audit.
 func Audit(a *chain.Audit, name, title string, now time.Time) doc.Doc {
 	return look(Looked{name, title, a.Vantage, a.Canonical, a.Started, now, slices.Values(a.Chains),
-		func() ([]finding.Finding, []string) { return a.Findings, a.Notes }, a.Scope, nil}, a.Schema, false)
+		func() ([]finding.Finding, []string) { return a.Findings, a.Notes }, a.Scope, nil},
+		a.Schema, false)
 }
 
 // LastAudit gives the document of what several audits saw last, with when each door was seen.

@@ -41,10 +41,12 @@ func planState(v jsonPlan) *recheck.State {
 		fact(d.Door.Host.String(), d.Door.String(), fmt.Sprintf("%s, by %s", d.LeadsTo, d.Carrier))
 	}
 	for _, r := range v.Rules {
-		fact(hostOfRule(r.Old), "rule "+r.Old, fmt.Sprintf("%s %d, query %s", orText(r.New, "gone"), r.Status, r.Query))
+		fact(hostOfRule(r.Old), "rule "+r.Old, fmt.Sprintf("%s %d, query %s",
+			orText(r.New, "gone"), r.Status, r.Query))
 	}
 	for _, c := range v.Certificates {
-		fact(strings.Join(c.Names[:min(len(c.Names), 1)], ""), "certificate of "+strings.Join(c.Names, ", "), c.Carrier+", "+c.When)
+		fact(strings.Join(c.Names[:min(len(c.Names), 1)], ""),
+			"certificate of "+strings.Join(c.Names, ", "), c.Carrier+", "+c.When)
 	}
 	for _, z := range v.Zones {
 		for _, r := range z.Records {

@@ -228,8 +228,8 @@ func (s *Store) EndRun(ctx context.Context, run int64, at time.Time) ([]int64, e
 // runsIn lists the runs that were ended; of each list the last two stay.
 func (s *Store) runsIn(ctx context.Context, tx *sql.Tx) ([]scope.Kept, error) {
 	mine, args := s.mine()
-	rows, err := tx.QueryContext(ctx, "SELECT id, started, source FROM old_runs WHERE ended <> '' AND "+
-		mine, args...)
+	rows, err := tx.QueryContext(ctx, "SELECT id, started, source FROM old_runs "+
+		"WHERE ended <> '' AND "+mine, args...)
 	if err != nil {
 		return nil, wrong(s.path, err)
 	}
