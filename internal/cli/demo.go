@@ -126,7 +126,8 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 		return err
 	}
 	p.chapter(4, "The old URLs, gathered, and what becomes of each")
-	if err := p.demoCover(ctx, folder, e, made); err != nil {
+	covered, err := p.demoCover(ctx, folder, e, made)
+	if err != nil {
 		return err
 	}
 	p.chapter(5, "The plan")
@@ -161,7 +162,8 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	page := filepath.Join(folder, "report.html")
 	if err := writeHTML(page, report.Client(report.ForClient{
 		Title: reportTitle(made.Canonical), Made: p.now(), Today: today,
-		After: after, Plan: made, Survey: seen, Book: report.RunbookOf(made, "", p.now())}),
+		After: after, Plan: made, Survey: seen, Book: report.RunbookOf(made, "", p.now()),
+		Coverage: covered}),
 		force); err != nil {
 		return err
 	}
@@ -230,11 +232,11 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 
 // demoCover gathers the old URLs of an export, and says what becomes of each.
 func (p *program) demoCover(ctx context.Context, folder string, e *files.Estate,
-	made *plan.Plan) error {
+	made *plan.Plan) (*old.Coverage, error) {
 	g := old.NewGathering(old.DefaultLeaveOut())
 	g.Hosts = func(h web.Host) bool { return made.Estate.Holds(h) || made.Estate.Serves(h) }
 	if err := (&files.OldURLs{To: g}).Add(filepath.Join(folder, "old-pages.csv")); err != nil {
-		return err
+		return nil, err
 	}
 	path := filepath.Join(folder, oldURLsName)
 	text, err := oldURLsText(g)
@@ -242,15 +244,16 @@ func (p *program) demoCover(ctx context.Context, folder string, e *files.Estate,
 		err = files.WriteMade(false, files.Made{Path: path, Data: text, Form: files.Table})
 	}
 	if err != nil {
-		return err
+		return nil, err
 	}
 	in := plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages}
 	all, _, err := p.oldURLs(ctx, e, in, web.Door{}, nil)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	return p.tell(report.CoverSummary(
-		report.Covered{Coverage: old.Cover(in.Web(), all, nil), From: oldURLsName}))
+	covered := old.Cover(in.Web(), all, nil)
+	return covered, p.tell(report.CoverSummary(
+		report.Covered{Coverage: covered, From: oldURLsName}))
 }
 
 // mendRules gives the text of a redirect map with its chains straightened and what a person

@@ -111,7 +111,13 @@ func surveyBlocks(compared *recheck.Records, n *recheck.News) []doc.Block {
 	aside := func(format string, args ...any) {
 		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef(format, args...), Soft: true, Gap: true})
 	}
+	said := map[string]bool{}
 	for _, part := range compared.Partial {
+		key := fmt.Sprint(moment(part.Started), part.Zones)
+		if said[key] {
+			continue
+		}
+		said[key] = true
 		aside("partial: the survey of %s saw %s only by asking for names",
 			part.Started.Local().Format("2006-01-02 15:04"),
 			wording.Count(part.Zones, "zone"))

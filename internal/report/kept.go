@@ -75,8 +75,12 @@ func ScopeText(s *scope.Scope, unit string) string {
 	case len(s.Left) > 0:
 		parts[0] = wording.Count(len(s.Domains), "domain")
 	}
-	if !s.Ended() {
-		parts = append(parts, fmt.Sprintf(words.ScopeCut, s.Done, wording.Count(s.Meant, unit)))
+	cut := fmt.Sprintf(words.ScopeCut, s.Done, wording.Count(s.Meant, unit))
+	switch {
+	case !s.Ended() && !s.Part():
+		parts[0] = cut
+	case !s.Ended():
+		parts = append(parts, cut)
 	}
 	if s.DoorsOnly {
 		parts = append(parts, words.ScopeDoors)

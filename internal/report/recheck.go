@@ -280,7 +280,10 @@ func changeNews(l *recheck.Line) doc.Text {
 	}
 	t := doc.Text{{Text: about, As: doc.Strong},
 		{Text: " (" + changedWords[i.Kind] + "): ", As: doc.Words}}
-	flat := func(s string) string { return wording.Cut(strings.ReplaceAll(s, "\n", ", "), 160) }
+	flat := func(s string) string { // names without the dot behind them
+		s = strings.ReplaceAll(strings.TrimSuffix(s, "."), ".\n", "\n")
+		return wording.Cut(strings.ReplaceAll(s, "\n", ", "), 160)
+	}
 	switch {
 	case was == "":
 		return doc.Cat(t, doc.Phrasef("new, %s", flat(is)))

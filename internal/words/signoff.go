@@ -62,6 +62,9 @@ func Obstacle(c signoff.Check, k signoff.Kind) string {
 	if c.State == signoff.Failing {
 		return Known(c, k)
 	}
+	if c.Of == signoff.Plan && c.All == 0 {
+		return "there is no plan"
+	}
 	return fmt.Sprintf(map[signoff.Subject]string{
 		signoff.Registrations: "registration of %s not seen",
 		signoff.Plan:          "records of %s not looked at",

@@ -196,6 +196,12 @@ func findingKey(i *Item) string {
 // seenFirst puts findings of what was not looked at before with new ones that say the same.
 func (g *grouping) seenFirst(all []Item) {
 	for _, i := range all {
+		if c := g.causeOf(&i); c != nil {
+			if at, known := g.at[IsNew+"cause "+changeKey(c)]; known {
+				g.lines[at].Items = append(g.lines[at].Items, i)
+				continue
+			}
+		}
 		if at, known := g.at[IsNew+findingKey(&i)]; known {
 			g.lines[at].Items = append(g.lines[at].Items, i)
 			continue

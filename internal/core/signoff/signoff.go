@@ -235,11 +235,19 @@ func (w *work) surveyed(c *Check, seen func(*survey.Domain) bool) []*survey.Doma
 			c.Missing = append(c.Missing, name)
 			continue
 		}
-		c.seen(d.Looked)
+		c.seen(w.looked(d))
 		all = append(all, d)
 	}
 	c.All = len(w.domains())
 	return all
+}
+
+// looked gives when a domain was looked at.
+func (w *work) looked(d *survey.Domain) time.Time {
+	if d.Looked.IsZero() {
+		return w.Survey.Started
+	}
+	return d.Looked
 }
 
 // registrations says which end, or have ended by now, whatever was left of them when they were
@@ -348,8 +356,8 @@ func (w *work) plan() Check {
 		}
 	}
 	if w.Survey != nil {
-		for _, d := range w.Survey.Domains {
-			c.seen(d.Looked)
+		for i := range w.Survey.Domains {
+			c.seen(w.looked(&w.Survey.Domains[i]))
 		}
 	}
 	c.Missing = append(c.Missing, w.Plan.Played.Unseen...)
