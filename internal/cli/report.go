@@ -383,6 +383,11 @@ func (p *program) writeFigure(page report.ForClient, o *reportOptions) error {
 	if !contains(report.Figures(), o.figure) {
 		return usage("--figure %s: expected one of %s", o.figure, strings.Join(report.Figures(), ", "))
 	}
+	if ending := strings.ToLower(filepath.Ext(o.path)); o.path != "" && o.path != "-" &&
+		ending != ".svg" && ending != ".png" {
+		return usage("--out %s: expected a file that ends in .svg or .png, or - for standard output",
+			o.path)
+	}
 	format := "svg"
 	if strings.EqualFold(filepath.Ext(o.path), ".png") {
 		format = "png"

@@ -336,13 +336,14 @@ func clientWork(c ForClient) []doc.Block {
 		t.Rows = append(t.Rows,
 			[]doc.Cell{{Text: doc.Phrase(who)}, {Text: doc.Stack(w.what)}, {Text: doc.Phrase(when)}})
 	}
-	begun := "Times count from now, with each step done as early as possible."
+	zone := c.Made.Local().Format("MST")
+	begun := fmt.Sprintf("Times (%s) count from now, with each step done as early as possible.", zone)
 	if c.Book.DoneCount() > 0 {
 		begun = fmt.Sprintf(
-			"%d of %s %s done. Times are the earliest possible.",
+			"%d of %s %s done. Times (%s) are the earliest possible.",
 			c.Book.DoneCount(),
 			wording.Count(len(c.Book.Tasks), "step"),
-			wording.Verb(c.Book.DoneCount(), "is", "are"),
+			wording.Verb(c.Book.DoneCount(), "is", "are"), zone,
 		)
 	}
 	return []doc.Block{doc.Heading{Level: 2, Text: "What to do"},

@@ -122,10 +122,10 @@ var destinations = []sentence{
 			return says, "Change the record of $Host as the plan says."
 		case f.Until.IsZero():
 			return says, "Change the record of $Host as the plan says. If that is done, wait: " +
-				"this resolver may keep the previous address for $Left."
+				"this resolver may keep the previous address for $Left:most."
 		}
 		return says, "Change the record of $Host as the plan says. If that is done, wait: " +
-			"this resolver may keep the previous address for $Left, until $Until:clock."
+			"this resolver may keep the previous address for $Left:most, until $Until:clock."
 	}),
 	of[fact.AddressesOfBefore](
 		"$Addresses:few3 $Addresses/belongs/belong to the previous carrier, as the survey saw it.", ""),

@@ -144,9 +144,9 @@ var reaching = []sentence{
 	}),
 	by(func(f fact.StillMet) (says, do string) {
 		if f.Until.IsZero() {
-			return "Visitors can reach a removed address for up to $For more, the rest of its TTL.", ""
+			return "Visitors can reach a removed address for up to $For:most more, the rest of its TTL.", ""
 		}
-		return "Visitors can reach a removed address for up to $For more, the rest of its TTL: " +
+		return "Visitors can reach a removed address for up to $For:most more, the rest of its TTL: " +
 			"until $Until:clock.", ""
 	}),
 	phrase[fact.AddressUnseen]("$Address could not be seen from here"),
@@ -190,12 +190,12 @@ var reaching = []sentence{
 	of[fact.VoicesDiffer]("Answers about $About differ: $Says:semicolons.", "$Advice"),
 	by(func(f fact.Voice) (says, do string) {
 		if f.TTL > 0 {
-			return "$Who says $Values:nothing, for up to $TTL:seconds more", ""
+			return "$Who says $Values:nothing, for up to $TTL:most more", ""
 		}
 		return "$Who says $Values:nothing", ""
 	}),
 	phrase[fact.FindTheRightWay]("Find out which of them is right, and make the others follow."),
-	phrase[fact.JustWait]("Wait, for up to $TTL:seconds. Others see this too: whoever asked before " +
+	phrase[fact.JustWait]("Wait, for up to $TTL:most. Others see this too: whoever asked before " +
 		"still gets the previous answer."),
 	phrase[fact.CheckResolver]("Check whether this resolver answers for the domain itself; " +
 		"everybody " +

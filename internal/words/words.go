@@ -184,6 +184,8 @@ func (p piece) write(value any) string {
 			return The(v, "", strings.TrimPrefix(p.form, "the "))
 		case p.form == "seconds":
 			return wording.DurationText(v)
+		case p.form == "most":
+			return wording.AtMost(time.Duration(v) * time.Second)
 		case p.form != "":
 			return wording.Count(v, p.form)
 		}
@@ -207,6 +209,9 @@ func (p piece) write(value any) string {
 		}
 		return v.UTC().Format(time.DateOnly)
 	case time.Duration:
+		if p.form == "most" {
+			return wording.AtMost(v)
+		}
 		return wording.Span(v)
 	case bool:
 		return strconv.FormatBool(v)

@@ -93,6 +93,7 @@ func (j *joining) chains(a *Audit) {
 	for i := range a.Chains {
 		c := &a.Chains[i]
 		key := c.Key()
+		here[domainOf(c.Entry.Host())] = true
 		by := j.by[key]
 		if by != nil && by != a || by == nil && j.done[domainOf(c.Entry.Host())] ||
 			j.still != nil && !j.still(c.Entry) {
@@ -100,12 +101,10 @@ func (j *joining) chains(a *Audit) {
 		}
 		j.by[key], j.Seen[key], taken = a, a.Started, true
 		j.Audit.Chains = append(j.Audit.Chains, *c)
-		here[domainOf(c.Entry.Host())] = true
 	}
-	if !taken {
-		return
+	if taken {
+		j.From = append(j.From, a)
 	}
-	j.From = append(j.From, a)
 	if a.Scope.Ended() && (a.Scope == nil || !a.Scope.DoorsOnly) {
 		for d := range here {
 			j.done[d] = true

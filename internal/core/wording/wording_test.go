@@ -37,6 +37,15 @@ func TestDurations(t *testing.T) {
 	}
 }
 
+func TestWhatTakesAtMostSoLongIsSaidSteadily(t *testing.T) {
+	for seconds, want := range map[int]string{1: "10 seconds", 59: "1 minute", 61: "2 minutes",
+		3531: "1 hour", 3590: "1 hour", 3601: "2 hours", 86_399: "1 day", 604_801: "8 days"} {
+		assert.Equal(t, want, AtMost(time.Duration(seconds)*time.Second), seconds)
+	}
+	assert.Equal(t, "1 to 4, 7, 9, 10", Numbers([]int64{1, 2, 3, 4, 7, 9, 10}))
+	assert.Empty(t, Numbers(nil))
+}
+
 func TestListsAndCuts(t *testing.T) {
 	all := []string{"a", "b", "c"}
 	assert.Equal(t, "a, b, c", Few(all, 3))
