@@ -101,7 +101,9 @@ func TestWhatIsTakenIsWhatWasSeenLast(t *testing.T) {
 				if a.Vantage != "here" || !a.Scope.Real() {
 					continue
 				}
-				asked := slices.ContainsFunc(a.Chains, func(c chain.Chain) bool { return c.Entry.String() == u })
+				asked := slices.ContainsFunc(a.Chains, func(c chain.Chain) bool {
+					return c.Entry.String() == u
+				})
 				same := slices.ContainsFunc(a.Chains, func(c chain.Chain) bool {
 					return c.Entry.String()[7] == u[7]
 				})

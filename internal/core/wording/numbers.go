@@ -34,8 +34,8 @@ var steps = []time.Duration{10 * time.Second, 30 * time.Second, time.Minute, 2 *
 
 const day = 24 * time.Hour
 
-// AtMost writes how long something takes at most: rounded up so far that it does not change from one
-// look to the next.
+// AtMost writes how long something takes at most: rounded up so far that it does not change from
+// one look to the next.
 func AtMost(d time.Duration) string {
 	for _, s := range steps {
 		if d <= s {
