@@ -270,9 +270,9 @@ var changedWords = map[recheck.FactKind]string{
 func changeNews(l *recheck.Line) doc.Text {
 	i := &l.Items[0]
 	about, was, is := subjectsText(l), i.Was, i.Is
-	if i.Kind == recheck.Redirect && (was != "" || is != "") && l.At != "" {
+	if i.Kind == recheck.Redirect && (l.Was != "" || l.Is != "") {
 		was, is = orText(l.Was, "nothing"), orText(l.Is, "nothing")
-		if len(l.Subjects()) > 1 || !strings.HasPrefix(i.Subject, l.At+"/") {
+		if l.At != "" {
 			about = fmt.Sprintf(words.AtPlace, l.At, wording.Count(len(l.Subjects()), "URL"))
 		}
 	} else if i.Kind == recheck.Page && len(l.Subjects()) > fewSubjects {

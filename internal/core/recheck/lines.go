@@ -19,7 +19,7 @@ type Line struct {
 	Touches []Item `json:"touches,omitempty"`
 	// the record or delegation that changed, and of which all comes; nil: none is known
 	Cause *Item `json:"cause,omitempty"`
-	// of a redirect: at which door it goes another way, and how it was and is there
+	// of a redirect: at which door it goes another way, "" for its own, and how it was and is there
 	At, Was, Is string `json:"-"`
 }
 
@@ -165,7 +165,10 @@ func (g *grouping) put(what, by string, i Item) *Line {
 		g.at[what+by] = at
 		g.lines = append(g.lines, Line{What: what})
 		if i.Kind == Redirect {
-			g.lines[at].At, g.lines[at].Was, g.lines[at].Is = turn(&i)
+			l := &g.lines[at]
+			if l.At, l.Was, l.Is = turn(&i); l.At == doorOf(entryOf(&i)) {
+				l.At = ""
+			}
 		}
 	}
 	g.lines[at].Items = append(g.lines[at].Items, i)
@@ -400,6 +403,9 @@ func changeKey(i *Item) string {
 	switch i.Kind {
 	case Redirect:
 		at, was, is = turn(i)
+		if at == doorOf(entryOf(i)) {
+			at = "" // many doors may go another way at once
+		}
 	case Page, Certificate:
 	default:
 		_, at, _ = strings.Cut(i.Subject, " ") // the type, or what of the registration

@@ -171,3 +171,122 @@ func TestYesIsSaidOfWhatWasLookedAtAlone(t *testing.T) {
 	}
 	assert.Greater(t, yes, 100)
 }
+
+func TestWhatFailsStandsBeforeWhatWasNotSeen(t *testing.T) {
+	k := signoff.Known{Plan: made(), Now: now, Audit: audit(names[:1], nil, nil),
+		Survey: surveyed("", names...)}
+	k.Survey.Findings = []finding.Finding{
+		finding.New(finding.MailMalformed, "b.example", fact.Kept{Says: "x", Do: "y"})}
+	s := signoff.Of(k, signoff.After)
+	var order []signoff.Subject
+	for _, c := range s.Stands() {
+		order = append(order, c.Of)
+	}
+	assert.Equal(t, []signoff.Subject{signoff.Mail, signoff.Doors, signoff.Steps}, order)
+	var missing []signoff.Subject
+	for _, c := range s.Missing() {
+		missing = append(missing, c.Of)
+	}
+	assert.Equal(t, []signoff.Subject{signoff.Doors, signoff.OldURLs, signoff.Robots, signoff.Steps},
+		missing)
+}
+
+func TestWhatThePlanDoesToMailStandsInTheWay(t *testing.T) {
+	broken := func(code finding.Code, subject string) finding.Finding {
+		return finding.New(code, subject, fact.Kept{Says: "x", Do: "y"})
+	}
+	k := signoff.Known{Plan: made(), Now: now, Survey: surveyed("", names...)}
+	k.Survey.Findings = []finding.Finding{broken(finding.MailMalformed, "b.example"),
+		broken(finding.MailSpoofable, "a.example"), broken(finding.Loop, "a.example")}
+	s := signoff.Of(k, signoff.Before)
+	mail := checkOf(s, signoff.Mail)
+	assert.Equal(t, 2, mail.Good, "of three: a note is none")
+	assert.Len(t, mail.Findings, 2)
+	assert.Equal(t, signoff.Failing, mail.State)
+	assert.False(t, mail.Matters, "it was so before")
+	assert.Equal(t, signoff.Yes, s.Answer)
+	k.Plan.Findings = []finding.Finding{broken(finding.MailMalformed, "b.example")}
+	mail = checkOf(signoff.Of(k, signoff.Before), signoff.Mail)
+	assert.Len(t, mail.Findings, 2, "once")
+	assert.False(t, mail.Matters)
+	k.Plan.Findings = append(k.Plan.Findings, broken(finding.MailLost, "a.example"))
+	s = signoff.Of(k, signoff.Before)
+	mail = checkOf(s, signoff.Mail)
+	assert.True(t, mail.Matters)
+	assert.Equal(t, 1, mail.Good)
+	assert.Equal(t, signoff.No, s.Answer)
+	assert.Equal(t, signoff.Failing, checkOf(s, signoff.Plan).State)
+	assert.Len(t, checkOf(signoff.Of(k, signoff.After), signoff.Mail).Findings, 2,
+		"afterwards the plan is done")
+	k.Survey.Domains = k.Survey.Domains[:2]
+	assert.Equal(t, []string{"b.example"}, checkOf(signoff.Of(k, signoff.After), signoff.Mail).Missing)
+}
+
+func TestOldURLsBeforeTheMoveAreThoseOfThePlan(t *testing.T) {
+	c := &old.Coverage{}
+	c.Total.All = old.Share{URLs: 10, Weight: 100}
+	c.Total.Fates[old.OwnPage] = old.Share{URLs: 8, Weight: 90}
+	c.Total.Fates[old.Missing] = old.Share{URLs: 2, Weight: 10}
+	k := signoff.Known{Plan: made(), Now: now, Coverage: c}
+	check := checkOf(signoff.Of(k, signoff.Before), signoff.OldURLs)
+	assert.True(t, check.Predicted)
+	assert.Equal(t, 8, check.Good)
+	assert.InDelta(t, 0.9, check.Part, 1e-9)
+	assert.Equal(t, signoff.Warned, check.State)
+	c.Total.Fates[old.Missing] = old.Share{}
+	assert.Equal(t, signoff.Fine, checkOf(signoff.Of(k, signoff.Before), signoff.OldURLs).State)
+	assert.False(t, checkOf(signoff.Of(k, signoff.After), signoff.OldURLs).Predicted)
+
+	unseen := old.MetArea{}
+	unseen.Take(old.RightPage, old.Share{URLs: 5, Weight: 5})
+	unseen.Take(old.NotSeen, old.Share{URLs: 3, Weight: 5})
+	unseen.Take(old.NoPage, old.Share{URLs: 1, Weight: 0})
+	k.Runs = &signoff.Runs{Started: now, Source: "old.csv", Total: 9, Areas: []old.MetArea{unseen}}
+	check = checkOf(signoff.Of(k, signoff.After), signoff.OldURLs)
+	assert.Equal(t, 5, check.Good)
+	assert.Equal(t, []string{"old.csv"}, check.Missing, "three could not be seen")
+}
+
+func TestCertificatesThatNobodyShowedAreNamed(t *testing.T) {
+	k := signoff.Known{Plan: made(), Audit: audit(names, nil, nil), Now: now}
+	first := &k.Audit.Audit.Chains[1].Hops[0]
+	first.TLS, first.Refusal = nil, chain.Refused
+	k.Audit.Audit.Chains[2].Hops[0].TLS.Faults = []finding.Code{finding.ExpiresSoon}
+	c := checkOf(signoff.Of(k, signoff.After), signoff.Certificates)
+	assert.Equal(t, []string{"a.example"}, c.Missing)
+	assert.Equal(t, 1, c.Good)
+	assert.Equal(t, 3, c.All)
+	assert.Equal(t, []string{""}, checkOf(signoff.Of(signoff.Known{Now: now}, signoff.After),
+		signoff.Certificates).Missing)
+}
+
+func TestHSTSThatIsMissingWasHeard(t *testing.T) {
+	k := signoff.Known{Plan: made(), Audit: audit(names, nil, nil), Now: now}
+	f := finding.New(finding.HSTSMissing, "https://www.n.example", fact.Kept{Says: "x", Do: "y"})
+	f.Entry = "https://n.example/"
+	k.Audit.Audit.Findings = append(k.Audit.Audit.Findings, f)
+	c := checkOf(signoff.Of(k, signoff.After), signoff.HSTS)
+	assert.Equal(t, signoff.Warned, c.State)
+	assert.Zero(t, c.Good)
+	assert.Equal(t, now, c.From)
+}
+
+func TestADoorOfWhichAPathCouldNotBeSeenWasNotSeen(t *testing.T) {
+	k := signoff.Known{Plan: made(), Audit: audit(names, nil, nil), Now: now}
+	deep := k.Audit.Audit.Chains[0]
+	deep.Probe, deep.Hops = chain.Deep, []chain.Answer{{URL: deep.Entry, Refusal: chain.Unseen}}
+	k.Audit.Audit.Chains = append(k.Audit.Audit.Chains, deep)
+	assert.Equal(t, []string{"https://n.example"},
+		checkOf(signoff.Of(k, signoff.After), signoff.Doors).Missing)
+	slices.Reverse(k.Audit.Audit.Chains) // whichever was looked at first
+	assert.Equal(t, []string{"https://n.example"},
+		checkOf(signoff.Of(k, signoff.After), signoff.Doors).Missing)
+}
+
+func TestWithoutAPlanThereIsNoAnswer(t *testing.T) {
+	s := signoff.Of(signoff.Known{Audit: audit(names, nil, nil), Survey: surveyed("", names...),
+		Now: now}, signoff.Before)
+	assert.Equal(t, signoff.Unknown, s.Answer)
+	assert.Equal(t, 3, checkOf(s, signoff.Doors).All, "those that were tried")
+	assert.Equal(t, signoff.Fine, checkOf(s, signoff.Registrations).State)
+}
