@@ -161,7 +161,8 @@ func TestWhatNobodyCouldSeeBeforeIsNoChange(t *testing.T) {
 		})
 	}
 	came := record.Set{Name: "x.a.example", Type: "A", Values: []string{"192.0.2.9"}}
-	assert.Len(t, recheck.Compare(part(), part(came), nil, nil, day).Changed, 1, "asked for both times")
+	assert.Len(t, recheck.Compare(part(), part(came), nil, nil, day).Changed, 1,
+		"asked for both times")
 	whole := seen(func(v *survey.Survey, _ *chain.Audit) {
 		v.Domains[0].Records = append(v.Domains[0].Records, came)
 	})
@@ -218,8 +219,10 @@ func TestPlansAreComparedWhereTheyMeet(t *testing.T) {
 	n = recheck.Compare(whole, of(both, nil), nil, nil, day)
 	assert.Len(t, n.Mended, 2)
 	assert.False(t, n.Apart())
-	assert.True(t, recheck.Compare(of(one, nil), of([]string{"c.example"}, nil), nil, nil, day).Apart())
-	assert.Empty(t, recheck.Compare(nil, whole, nil, nil, day).FirstFor, "nothing was there to compare")
+	other := of([]string{"c.example"}, nil)
+	assert.True(t, recheck.Compare(of(one, nil), other, nil, nil, day).Apart())
+	assert.Empty(t, recheck.Compare(nil, whole, nil, nil, day).FirstFor,
+		"nothing was there to compare")
 }
 
 func TestWhatNobodyAnsweredAboutIsNotMended(t *testing.T) {
@@ -238,7 +241,8 @@ func TestWhatNobodyAnsweredAboutIsNotMended(t *testing.T) {
 		}
 		return all
 	}
-	assert.ElementsMatch(t, []string{"mail-spoofable", "registration-ends", "stale-ds", "zone-differs"},
+	assert.ElementsMatch(t, []string{"mail-spoofable", "registration-ends", "stale-ds",
+		"zone-differs"},
 		after(func(*survey.Domain) {}))
 	assert.ElementsMatch(t, []string{"mail-spoofable", "stale-ds", "zone-differs"},
 		after(func(d *survey.Domain) { d.Registration = nil }))
