@@ -266,17 +266,17 @@ func spanOf(from, to time.Time) string {
 		from, to = to, from
 	}
 	if from.Equal(to) {
-		return words.Moment(to.Local())
+		return words.Moment(to)
 	}
-	return from.Local().Format("2006-01-02 15:04") + " to " + words.Moment(to.Local())
+	return from.Local().Format("2006-01-02 15:04") + " to " + words.Moment(to)
 }
 
 func ofSurvey(v *survey.Survey) compared {
-	return compared{surveys, words.Moment(v.Started.Local()), recheck.Of(v, nil)}
+	return compared{surveys, words.Moment(v.Started), recheck.Of(v, nil)}
 }
 
 func ofAudit(a *chain.Audit) compared {
-	return compared{audits, words.Moment(a.Started.Local()), recheck.Of(nil, a)}
+	return compared{audits, words.Moment(a.Started), recheck.Of(nil, a)}
 }
 
 func sideFromFile(path string) (compared, error) {

@@ -159,11 +159,19 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	if err := p.playAwait(ctx, made, scene, "www.lacemill-museum.example"); err != nil {
 		return err
 	}
+	_, in, err := from.inputSeen(ctx)
+	if err != nil {
+		return err
+	}
+	proved, err := p.proved(ctx, in)
+	if err != nil {
+		return err
+	}
 	page := filepath.Join(folder, "report.html")
 	if err := writeHTML(page, report.Client(report.ForClient{
 		Title: reportTitle(made.Canonical), Made: p.now(), Today: today,
 		After: after, Plan: made, Survey: seen, Book: report.RunbookOf(made, "", p.now()),
-		Coverage: covered}),
+		Coverage: covered, Proof: proved}),
 		force); err != nil {
 		return err
 	}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"slices"
 
 	"github.com/spf13/cobra"
@@ -34,15 +35,7 @@ the reason.`,
 			if err != nil {
 				return err
 			}
-			var made *proof.Proof
-			meter := p.progress("proving", len(in.Rules), "rules")
-			err = interruptible(c.Context(), func() {
-				typed := plan.Bare(in)
-				made = proof.Prove(typed.Web, meter.step).With(slices.Concat(typed.Broken, typed.Doubts()))
-				made.Accepting(in.Estate.Accept, in.Now)
-				made.Rests(typed.Played.Unseen, typed.Played.Partly)
-			})
-			meter.done()
+			made, err := p.proved(c.Context(), in)
 			if err != nil {
 				return err
 			}
@@ -55,4 +48,18 @@ the reason.`,
 	from.flags(c)
 	out.flags(c)
 	return c
+}
+
+// proved decides what holds of a plan for every URL.
+func (p *program) proved(ctx context.Context, in plan.Input) (*proof.Proof, error) {
+	var made *proof.Proof
+	meter := p.progress("proving", len(in.Rules), "rules")
+	defer meter.done()
+	err := interruptible(ctx, func() {
+		typed := plan.Bare(in)
+		made = proof.Prove(typed.Web, meter.step).With(slices.Concat(typed.Broken, typed.Doubts()))
+		made.Accepting(in.Estate.Accept, in.Now)
+		made.Rests(typed.Played.Unseen, typed.Played.Partly)
+	})
+	return made, err
 }

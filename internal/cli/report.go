@@ -313,6 +313,9 @@ func (p *program) forClient(
 	}
 	if page.Kind == signoff.Before {
 		page.Coverage = p.coverageOf(ctx, e, in)
+		if page.Proof, err = p.proved(ctx, in); err != nil {
+			return page, err
+		}
 	}
 	known, err := acceptedState(ctx, e)
 	if err != nil {

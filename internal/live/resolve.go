@@ -368,7 +368,7 @@ func (r *resolver) unsigned(ctx context.Context, question *dns.Msg, server strin
 			return &refusal{
 				chain.OldSigned,
 				fmt.Sprintf("the resolver %s refuses answers about it: its signature expired on %s",
-					server, signatureEnds(sig).Format("2 January 2006 15:04 MST")),
+					server, signatureEnds(sig).Local().Format("2 January 2006 15:04 MST")),
 			}
 		}
 	}

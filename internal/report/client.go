@@ -12,6 +12,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/signoff"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -39,6 +40,7 @@ type ForClient struct {
 	Joined   *chain.Joined // Today is what it holds; nil: Today is one audit
 	Runs     *signoff.Runs // of old URLs that were followed
 	Coverage *old.Coverage // of old URLs under the plan
+	Proof    *proof.Proof  // of the plan
 	News     int           // lines of news, as against what was accepted
 	Compared bool          // something was accepted
 }

@@ -49,7 +49,7 @@ func Kept(what, estate string, kept []scope.Kept, removed []int64) doc.Doc {
 }
 
 // moment writes a time in the zone of the estate.
-func moment(t time.Time) string { return words.Moment(t.Local()) }
+func moment(t time.Time) string { return words.Moment(t) }
 
 // day writes a day in the zone of the estate. What begins at midnight by UTC is a date that
 // somebody wrote down, in no zone.

@@ -17,7 +17,8 @@ import (
 // sheet gives the answer of a page, from all that it is made of.
 func (c ForClient) sheet() signoff.Sheet {
 	k := signoff.Known{Plan: c.Plan, Audit: c.Joined, Survey: c.Survey, Runs: c.Runs,
-		Coverage: c.Coverage, Book: c.Book, News: c.News, Compared: c.Compared, Now: c.Made}
+		Coverage: c.Coverage, Book: c.Book, Proof: c.Proof, News: c.News,
+		Compared: c.Compared, Now: c.Made}
 	if k.Audit == nil && c.Today != nil {
 		k.Audit = chain.Latest([]*chain.Audit{c.Today}, c.Today.Vantage, nil)
 	}

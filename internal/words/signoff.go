@@ -62,8 +62,11 @@ func Obstacle(c signoff.Check, k signoff.Kind) string {
 	if c.State == signoff.Failing {
 		return Known(c, k)
 	}
-	if c.Of == signoff.Plan && c.All == 0 {
+	switch {
+	case c.Of == signoff.Plan && c.All == 0:
 		return "there is no plan"
+	case c.Of == signoff.EveryURL:
+		return Known(c, k)
 	}
 	return fmt.Sprintf(map[signoff.Subject]string{
 		signoff.Registrations: "registration of %s not seen",
@@ -116,7 +119,8 @@ func part(n, all int, noun string) string {
 // Subject names what a check is about.
 func Subject(s signoff.Subject) string {
 	return map[signoff.Subject]string{signoff.Registrations: "registrations", signoff.Plan: "the plan",
-		signoff.Doors: "doors", signoff.OldURLs: "old addresses", signoff.Certificates: "certificates",
+		signoff.EveryURL: "every URL",
+		signoff.Doors:    "doors", signoff.OldURLs: "old addresses", signoff.Certificates: "certificates",
 		signoff.Mail: "mail", signoff.HSTS: "https only (HSTS)", signoff.Robots: "search engines",
 		signoff.Steps: "steps", signoff.News: "changes"}[s]
 }
@@ -129,6 +133,16 @@ func Known(c signoff.Check, k signoff.Kind) string {
 		return registrations(c)
 	case signoff.Plan:
 		return planKnown(c)
+	case signoff.EveryURL:
+		switch {
+		case c.All == 0:
+			return "nothing is proved"
+		case c.State == signoff.Failing:
+			return "the plan fails for some URLs"
+		case c.State == signoff.Unseen:
+			return "undecided for some URLs"
+		}
+		return "proved: every URL arrives"
 	case signoff.Doors:
 		return doorsKnown(c, k, counted)
 	case signoff.OldURLs:

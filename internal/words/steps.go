@@ -359,4 +359,4 @@ func holdsText(s act.Step) string {
 }
 
 // Moment says a time of a wait.
-func Moment(t time.Time) string { return t.Format("2006-01-02 15:04 MST") }
+func Moment(t time.Time) string { return t.Local().Format("2006-01-02 15:04 MST") }

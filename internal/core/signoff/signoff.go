@@ -19,6 +19,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -55,6 +56,7 @@ type Subject string
 const (
 	Registrations Subject = "registrations"
 	Plan          Subject = "plan"
+	EveryURL      Subject = "every-url" // what is proved of the plan
 	Doors         Subject = "doors"
 	OldURLs       Subject = "old-urls"
 	Certificates  Subject = "certificates"
@@ -107,6 +109,7 @@ type Known struct {
 	Runs     *Runs
 	Coverage *old.Coverage // of old URLs under the plan
 	Book     *runbook.Book
+	Proof    *proof.Proof // of the plan
 	// how many lines of news there are, as against what was accepted; Compared says that there was
 	// something to compare with
 	News     int
@@ -127,7 +130,7 @@ func Of(k Known, kind Kind) Sheet {
 	w := work{k, kind}
 	s.Checks = append(s.Checks, w.registrations())
 	if kind == Before {
-		s.Checks = append(s.Checks, w.plan())
+		s.Checks = append(s.Checks, w.plan(), w.everyURL())
 	}
 	s.Checks = append(s.Checks, w.doors(), w.oldURLs(), w.certificates(), w.mail(), w.hsts(),
 		w.robots())
@@ -361,6 +364,31 @@ func (w *work) plan() Check {
 		}
 	}
 	c.Missing = append(c.Missing, w.Plan.Played.Unseen...)
+	return c.settle()
+}
+
+// everyURL says whether the plan holds for every URL. Where nobody proved that, it is open.
+func (w *work) everyURL() Check {
+	c := Check{Of: EveryURL, Matters: true, Predicted: true}
+	if w.Proof == nil {
+		c.Missing = []string{""}
+		return c.settle()
+	}
+	c.All = w.Proof.Doors
+	for _, f := range w.Proof.Findings {
+		if f.Severity == finding.Error || f.Code == finding.Undecided {
+			c.Findings = append(c.Findings, f)
+		}
+	}
+	switch w.Proof.Verdict {
+	case proof.Proved:
+		c.Good = c.All
+	case proof.Undecided:
+		c.State = Unseen
+		return c
+	case proof.Refuted:
+		c.State = Failing
+	}
 	return c.settle()
 }
 

@@ -16,6 +16,7 @@ import (
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/signoff"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -195,7 +196,8 @@ func TestWhatThePlanDoesToMailStandsInTheWay(t *testing.T) {
 	broken := func(code finding.Code, subject string) finding.Finding {
 		return finding.New(code, subject, fact.Kept{Says: "x", Do: "y"})
 	}
-	k := signoff.Known{Plan: made(), Now: now, Survey: surveyed("", names...)}
+	k := signoff.Known{Plan: made(), Now: now, Survey: surveyed("", names...),
+		Proof: &proof.Proof{Verdict: proof.Proved, Doors: 3}}
 	k.Survey.Findings = []finding.Finding{broken(finding.MailMalformed, "b.example"),
 		broken(finding.MailSpoofable, "a.example"), broken(finding.Loop, "a.example")}
 	s := signoff.Of(k, signoff.Before)
@@ -289,4 +291,14 @@ func TestWithoutAPlanThereIsNoAnswer(t *testing.T) {
 	assert.Equal(t, signoff.Unknown, s.Answer)
 	assert.Equal(t, 3, checkOf(s, signoff.Doors).All, "those that were tried")
 	assert.Equal(t, signoff.Fine, checkOf(s, signoff.Registrations).State)
+}
+
+func TestWhatIsNotProvedDoesNotGoLive(t *testing.T) {
+	k := signoff.Known{Plan: made(), Now: now, Survey: surveyed("", names...)}
+	assert.Equal(t, signoff.Unknown, signoff.Of(k, signoff.Before).Answer, "nobody proved it")
+	for verdict, want := range map[proof.Verdict]signoff.Answer{proof.Proved: signoff.Yes,
+		proof.Undecided: signoff.Unknown, proof.Refuted: signoff.No} {
+		k.Proof = &proof.Proof{Verdict: verdict, Doors: 3}
+		assert.Equal(t, want, signoff.Of(k, signoff.Before).Answer, verdict)
+	}
 }
