@@ -119,7 +119,7 @@ func part(n, all int, noun string) string {
 // Subject names what a check is about.
 func Subject(s signoff.Subject) string {
 	return map[signoff.Subject]string{signoff.Registrations: "registrations", signoff.Plan: "the plan",
-		signoff.EveryURL: "every URL",
+		signoff.EveryURL: "every address",
 		signoff.Doors:    "doors", signoff.OldURLs: "old addresses", signoff.Certificates: "certificates",
 		signoff.Mail: "mail", signoff.HSTS: "https only (HSTS)", signoff.Robots: "search engines",
 		signoff.Steps: "steps", signoff.News: "changes"}[s]
@@ -138,11 +138,11 @@ func Known(c signoff.Check, k signoff.Kind) string {
 		case c.All == 0:
 			return "nothing is proved"
 		case c.State == signoff.Failing:
-			return "the plan fails for some URLs"
+			return "the plan fails for some addresses"
 		case c.State == signoff.Unseen:
-			return "undecided for some URLs"
+			return "undecided for some addresses"
 		}
-		return "proved: every URL arrives"
+		return "proved: every address leads to the site"
 	case signoff.Doors:
 		return doorsKnown(c, k, counted)
 	case signoff.OldURLs:
@@ -247,13 +247,19 @@ func doorsKnown(c signoff.Check, k signoff.Kind, counted int) string {
 		" not lead visitors safely"
 }
 
+// oldKnown says which old addresses arrived where they should, and before the move which will have
+// no page of their own; those that are gone on purpose have what they were meant to have.
 func oldKnown(c signoff.Check) string {
-	switch {
+	switch left := c.All - c.Good; {
 	case c.All == 0:
 		return "none has been followed"
+	case c.Predicted && left > 0:
+		return fmt.Sprintf("%s will reach no page of %s own (%s of the weight)",
+			part(left, c.All, "old address"), wording.Verb(left, "its", "their"),
+			Percent(1-c.Part))
 	case c.Predicted:
-		return fmt.Sprintf("%s will arrive (%s of the weight)", share(c.Good, c.All, "old address"),
-			Percent(c.Part))
+		return share(c.All, c.All, "old address") + " will lead where " +
+			wording.Verb(c.All, "it", "they") + " should"
 	}
 	return fmt.Sprintf("%s %s (%s of the weight)", share(c.Good, c.All, "old address"),
 		wording.Verb(c.Good, "arrives", "arrive"), Percent(c.Part))

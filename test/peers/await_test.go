@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"syscall"
 	"testing"
@@ -218,9 +219,11 @@ func TestAwaitWaitsForRealServers(t *testing.T) {
 	assert.Empty(t, text)
 	c.exchange("old")
 	require.NoError(t, c.nginx.Process.Signal(syscall.SIGHUP))
-	require.Eventually(t, func() bool { // while nginx reloads, either may answer
+	oneCause := regexp.MustCompile(`Another site's certificate\. [^✗]*It\s+changes`)
+	if !assert.Eventually(t, func() bool { // while nginx reloads, either may answer, or both
 		text, code = recheck()
-		return code == 1 && strings.Contains(text, "Another site's certificate. ")
-	}, 20*time.Second, 50*time.Millisecond, "%s", text)
-	assert.Regexp(t, `It\s+changes`, text, "the certificate that was accepted is another: one cause")
+		return code == 1 && oneCause.MatchString(text)
+	}, 20*time.Second, 50*time.Millisecond) {
+		t.Log(text)
+	}
 }
