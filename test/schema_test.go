@@ -19,21 +19,62 @@ func conforms(ts *testscript.TestScript, _ bool, args []string) {
 	if len(args) != 2 {
 		ts.Fatalf("usage: schema NAME FILE")
 	}
-	here, err := filepath.Abs("../docs/schema")
-	ts.Check(err)
-	compiled, err := jsonschema.NewCompiler().Compile(filepath.Join(here, args[0]+".json"))
+	compiled, err := compile(args[0])
 	ts.Check(err)
 	var value any
 	ts.Check(json.NewDecoder(strings.NewReader(ts.ReadFile(args[1]))).Decode(&value))
 	ts.Check(compiled.Validate(value))
 }
 
+// schemas is where our schemas are said to be; no reader has to fetch them.
+const schemas = "https://upperpath.example/schema/"
+
+// compile reads the schemas as their readers do: by their names, and those by which they refer to
+// each other.
+func compile(name string) (*jsonschema.Schema, error) {
+	paths, err := filepath.Glob("../docs/schema/*.json")
+	if err != nil {
+		return nil, err
+	}
+	c := jsonschema.NewCompiler()
+	for _, path := range paths {
+		data, err := os.ReadFile(path)
+		if err != nil {
+			return nil, err
+		}
+		value, err := jsonschema.UnmarshalJSON(bytes.NewReader(data))
+		if err != nil {
+			return nil, err
+		}
+		if err := c.AddResource(schemas+filepath.Base(path), value); err != nil {
+			return nil, err
+		}
+	}
+	return c.Compile(schemas + name + ".json")
+}
+
+// TestEverySchemaHasItsName looks whether each says under which name others refer to it.
+func TestEverySchemaHasItsName(t *testing.T) {
+	paths, err := filepath.Glob("../docs/schema/*.json")
+	require.NoError(t, err)
+	require.Greater(t, len(paths), 20)
+	for _, path := range paths {
+		data, err := os.ReadFile(path)
+		require.NoError(t, err)
+		var head struct {
+			ID string `json:"$id"`
+		}
+		require.NoError(t, json.Unmarshal(data, &head), path)
+		require.Equal(t, schemas+filepath.Base(path), head.ID)
+		_, err = compile(strings.TrimSuffix(filepath.Base(path), ".json"))
+		require.NoError(t, err, path)
+	}
+}
+
 // TestTheSchemaOfTheEstateFileTakesTheDemo reads the demo's estate files as an editor would, and
 // one with mistakes.
 func TestTheSchemaOfTheEstateFileTakesTheDemo(t *testing.T) {
-	here, err := filepath.Abs("../docs/schema/estate.json")
-	require.NoError(t, err)
-	schema, err := jsonschema.NewCompiler().Compile(here)
+	schema, err := compile("estate")
 	require.NoError(t, err)
 	value := func(text []byte) any {
 		t.Helper()

@@ -121,7 +121,7 @@ func TestMarksThatAreMadeAtOnceAreAllKept(t *testing.T) {
 	var all sync.WaitGroup
 	for n := 1; n <= marks; n++ {
 		all.Go(func() {
-			out, err := run("--done", fmt.Sprint(n), "--fail-on", "never")
+			out, err := run("--done", fmt.Sprint(n), "--yes", "--fail-on", "never")
 			assert.NoError(t, err, string(out))
 		})
 	}

@@ -47,10 +47,10 @@ func (p *program) compare() *cobra.Command {
 		Short: "Compare two surveys, audits or plans: what is fixed, new or unchanged",
 		Long: `compare takes two surveys, two audits or two plans. Each is a number, first, last, or a
 date (the last one saved by the end of that day). These are surveys, unless audit: stands in
-front. It may also be a file that --format json wrote, or plan for the present plan. It reports
-which findings are new, fixed and unchanged, which records appeared, disappeared or changed, and
-what else did. It exits with 1 where something got worse: a new finding of the severity of
---fail-on or above.`,
+front; a word or date takes after the other side, a number does not. It may also be a file that
+--format json wrote, or plan for the present plan. It reports which findings are new, fixed and
+unchanged, which records appeared, disappeared or changed, and what else did. It exits with 1 where
+something got worse: a new finding of the severity of --fail-on or above.`,
 		Example: `  upperpath compare first last
   upperpath compare 2026-11-01 last
   upperpath compare audit:first audit:last
@@ -84,6 +84,10 @@ func (p *program) runCompare(ctx context.Context, from *estateOptions, out *outp
 		if kinds[i] == "" {
 			if kinds[i] = kinds[1-i]; kinds[i] == "" || kinds[i] == plans { // no plan is kept
 				kinds[i] = surveys
+			}
+			if _, err := strconv.ParseInt(args[i], 10, 64); err == nil && kinds[i] != surveys {
+				return usage("compare %s %s: a number alone is a survey; write %s:%s for that %[3]s",
+					args[0], args[1], kinds[i], args[i])
 			}
 		}
 	}

@@ -115,7 +115,7 @@ inventory.`,
 		"an `ADDRESS` of the server of your own that will redirect (repeatable)")
 	f.StringVar(&contact, "contact", "",
 		"the `MAIL` address to contact about our requests; part of the User-Agent")
-	f.StringVar(&out, "out", files.EstateName, "the `FILE` to write; - is standard output")
+	f.StringVarP(&out, "out", "o", files.EstateName, "the `FILE` to write; - is standard output")
 	f.BoolVar(&force, "force", false, "replace an existing estate file")
 	return c
 }

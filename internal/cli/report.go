@@ -78,7 +78,7 @@ page from a browser.`,
 	f := c.Flags()
 	f.StringVar(&from.path, "estate", "",
 		"the estate `FILE` (default: upperpath.yaml here or in a folder above)")
-	f.StringVar(&o.path, "out", "",
+	f.StringVarP(&o.path, "out", "o", "",
 		"write the page to this `FILE` (.html or .md; - is standard output), or a figure (.svg, .png)")
 	f.StringVar(&o.kind, "kind", "",
 		"the `KIND` of page: before, after or monthly (default: by what is done)")

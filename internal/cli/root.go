@@ -263,6 +263,7 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 	root.SetIn(p.in)
 	root.SetOut(p.out)
 	root.SetErr(p.err)
+	root.SetFlagErrorFunc(optionFault)
 	root.SetUsageTemplate(usageTemplate)
 	root.SetVersionTemplate("upperpath {{.Version}}\n")
 	root.PersistentFlags().BoolVarP(&p.verbose, "verbose", "v", false, "log progress to stderr")
@@ -278,7 +279,7 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 		c.GroupID = "work"
 		root.AddCommand(c)
 	}
-	for _, c := range []*cobra.Command{p.demo(), p.stage(), p.explain()} {
+	for _, c := range []*cobra.Command{p.demo(), p.stage(), p.explain(), p.version()} {
 		c.GroupID = "other"
 		root.AddCommand(c)
 	}
@@ -348,6 +349,20 @@ Options of every command:
 Examples:
 {{.Example}}{{end}}
 `
+
+func (p *program) version() *cobra.Command {
+	return &cobra.Command{
+		Use:     "version",
+		Short:   "Say which version this is",
+		Long:    "version says which version of Upper Path this is, as --version does.",
+		Example: "  upperpath version",
+		Args:    cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			_, err := fmt.Fprintln(p.out, "upperpath "+version())
+			return err
+		},
+	}
+}
 
 func version() string {
 	info, ok := debug.ReadBuildInfo()

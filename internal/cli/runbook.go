@@ -1,14 +1,20 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
+	"golang.org/x/term"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/fact"
@@ -19,13 +25,15 @@ import (
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/store"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // runbookOptions are the options of runbook beside those of every command.
 type runbookOptions struct {
 	start            string
-	check, anew      bool
-	done, undo, back int
+	check, anew, yes bool
+	done, undo       stepNumbers
+	back             int
 	adopted          *runbook.Adopted // where the runbook was made anew
 }
 
@@ -41,8 +49,10 @@ func (p *program) runbook() *cobra.Command {
 names, the values to copy, how long to wait and until when, what to check, and how to undo it.
 --check looks whether the next open step is done: it asks name servers, parent zones and doors. It
 marks what is done with the time, skips what still waits, and stops at the first step that is not
-done, with what is missing. Mark what cannot be seen from outside by hand (--done). Progress is
-saved in .upperpath/ beside the estate file, separately for each --only.
+done, with what is missing. Mark what cannot be seen from outside by hand (--done 4, --done 11,12 or
+--done 3-6): that shows the step and the next one. A step before its turn, or before its wait is
+over, is marked only once you agree, or with --yes. Progress is saved in .upperpath/ beside the
+estate file, separately for each --only.
 
 --back shows how a step is undone: what to type where, with the previous values and TTLs, and what
 that costs. It is played first, so you know what breaks. With --check, it looks whether everything
@@ -50,7 +60,7 @@ is as it was before, and has the step open again.
 
 An error in the plan keeps the runbook NOT READY, unless one of its own steps fixes it.`,
 		Example: `  upperpath runbook
-  upperpath runbook --start 2026-12-01T09:00:00+01:00
+  upperpath runbook --start 21:00
   upperpath runbook --format html > runbook.html
   upperpath runbook --check --from stage/stage.yaml
   upperpath runbook --done 2
@@ -70,11 +80,12 @@ An error in the plan keeps the runbook NOT READY, unless one of its own steps fi
 	out.flags(c)
 	f := c.Flags()
 	f.StringVar(&o.start, "start", "",
-		"begin at this `TIME`, such as 2026-12-01T09:00:00+01:00 (default: now)")
+		"begin at this `TIME`, such as 21:00 or \"2026-12-01 21:00\" (default: now)")
 	f.BoolVar(&o.check, "check", false,
 		"check whether the next open steps are done, and mark those that are")
-	f.IntVar(&o.done, "done", 0, "mark the step with this `NUMBER` as done, unchecked")
-	f.IntVar(&o.undo, "undo", 0, "mark the step with this `NUMBER` as not done")
+	f.Var(&o.done, "done", "mark the steps with these `NUMBERS` as done, unchecked: 4, 11,12 or 3-6")
+	f.Var(&o.undo, "undo", "mark the steps with these `NUMBERS` as not done")
+	f.BoolVar(&o.yes, "yes", false, "mark steps before their turn or their time without a question")
 	f.IntVar(&o.back, "back", 0, "show how the step with this `NUMBER` is undone, and what that costs")
 	f.BoolVar(&o.anew, "anew", false,
 		"rebuild the runbook from the present plan; what is done stays done")
@@ -88,7 +99,8 @@ func (p *program) runRunbook(
 	out *output,
 	o *runbookOptions,
 ) error {
-	if o.back != 0 && (o.done != 0 || o.undo != 0 || o.anew || o.start != "") {
+	marks := len(o.done)+len(o.undo) > 0
+	if o.back != 0 && (marks || o.anew || o.start != "") {
 		return usage("--back %d goes with --check alone: leave --done, --undo, --anew and --start away",
 			o.back)
 	}
@@ -115,10 +127,12 @@ func (p *program) runRunbook(
 		}
 		return ended{code: exitFindings}
 	}
-	if o.check || o.done > 0 || o.undo > 0 || o.anew || o.start != "" {
+	if err := p.inTurn(book, o); err != nil {
+		return err
+	}
+	if o.check || marks || o.anew || o.start != "" {
 		book, err = p.changeBook(context.WithoutCancel(ctx), e, begin, o, func(b *runbook.Book) error {
-			return errors.Join(mark(o.done, func() error { return b.Mark(o.done, p.now()) }),
-				mark(o.undo, func() error { return b.Unmark(o.undo) }))
+			return o.mark(b, p.now())
 		})
 		if err != nil {
 			return err
@@ -141,7 +155,11 @@ func (p *program) runRunbook(
 	}
 	ready = report.ReadyOf(made, errs, book)
 	ready.Adopted = o.adopted
-	if err := p.show(report.Runbook(book, progress, ready, p.now()), out); err != nil {
+	shown := report.Runbook(book, progress, ready, p.now())
+	if marks && !o.check && !o.anew && o.start == "" {
+		shown = report.Marked(book, slices.Concat(o.done, o.undo), ready, p.now())
+	}
+	if err := p.show(shown, out); err != nil {
 		return err
 	}
 	switch {
@@ -153,11 +171,61 @@ func (p *program) runRunbook(
 	return nil
 }
 
-func mark(number int, do func() error) error {
-	if number == 0 {
+// mark marks the steps of the options.
+func (o *runbookOptions) mark(b *runbook.Book, now time.Time) error {
+	var wrong []error
+	for _, n := range o.done {
+		wrong = append(wrong, b.Mark(n, now))
+	}
+	for _, n := range o.undo {
+		wrong = append(wrong, b.Unmark(n))
+	}
+	return errors.Join(wrong...)
+}
+
+// inTurn asks, once, about steps that are to be marked before their turn or their time. The book
+// stays as it is.
+func (p *program) inTurn(book *runbook.Book, o *runbookOptions) error {
+	copied := *book
+	copied.Tasks = slices.Clone(book.Tasks)
+	var all []runbook.Early
+	for _, n := range o.done {
+		early, is, err := copied.Early(n, p.now())
+		if err != nil {
+			return ended{exitUsage, err}
+		}
+		if t, _ := copied.Task(n); is && !t.IsDone() {
+			all = append(all, early)
+		}
+		if err := copied.Mark(n, p.now()); err != nil {
+			return ended{exitUsage, err}
+		}
+	}
+	if len(all) == 0 || o.yes {
 		return nil
 	}
-	return do()
+	says := words.TooEarly(all, p.now())
+	switch yes, asked := p.agrees(says + " " + words.MarkAnyway); {
+	case yes:
+		return nil
+	case asked:
+		return usage(words.NothingMarked)
+	}
+	return usage("%s %s; %s", says, words.NothingMarked, words.MarkWithYes)
+}
+
+// agrees asks a question, and reports whether the answer is yes, and whether anybody was asked:
+// somebody sits at a terminal alone.
+func (p *program) agrees(question string) (yes, asked bool) {
+	in, isFile := p.in.(*os.File)
+	if _, shown := terminal(p.err.to); !shown || !isFile || !term.IsTerminal(int(in.Fd())) {
+		return false, false
+	}
+	fmt.Fprintf(p.err, "%s [y/N] ", question)
+	p.err.flush()
+	answer, _ := bufio.NewReader(io.LimitReader(p.in, 1024)).ReadString('\n')
+	answer = strings.ToLower(strings.TrimSpace(answer))
+	return answer == "y" || answer == "yes", true
 }
 
 // wayBack shows how a step is undone; with --check it looks whether it is.
@@ -234,8 +302,8 @@ func (p *program) beginning(
 	start := p.now()
 	if o.start != "" {
 		var err error
-		if start, err = time.Parse(time.RFC3339, o.start); err != nil {
-			return nil, usage("--start %s: expected a time such as 2026-12-01T09:00:00+01:00", o.start)
+		if start, err = startTime(o.start, p.now()); err != nil {
+			return nil, err
 		}
 	}
 	source := sourceOf(e)

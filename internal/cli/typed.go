@@ -75,7 +75,7 @@ listed too. Each entry has a command that checks it.`,
 	}
 	from.flags(c)
 	from.zoneFlags(c)
-	c.Flags().StringVar(&out, "out", "sheets", "the `FOLDER` to write into")
+	c.Flags().StringVarP(&out, "out", "o", "sheets", "the `FOLDER` to write into")
 	c.Flags().StringVar(&format, "format", "md",
 		"a `FORMAT` for the pages: md (with csv beside it), html, xlsx, csv")
 	c.Flags().BoolVar(&force, "force", false,
@@ -177,7 +177,7 @@ load the file, and most providers import it.`,
 	}
 	from.flags(c)
 	from.zoneFlags(c)
-	c.Flags().StringVar(&out, "out", "zones", "the `FOLDER` to write into")
+	c.Flags().StringVarP(&out, "out", "o", "zones", "the `FOLDER` to write into")
 	c.Flags().BoolVar(&asItIs, "as-it-is", false,
 		"write the present records, to be copied to the next name servers")
 	c.Flags().BoolVar(&force, "force", false,

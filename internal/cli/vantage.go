@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -16,6 +18,7 @@ import (
 // vantageOptions says from where to look.
 type vantageOptions struct {
 	from, proxy, trust, asOf string
+	fromGiven                func() bool // whether --from was; nil: it was not
 	resolvers, points        []string
 	timeout                  time.Duration
 	parallel, perHost        int
@@ -29,7 +32,9 @@ func (o *vantageOptions) flags(c *cobra.Command) { o.flagsNamed(c, "timeout") }
 func (o *vantageOptions) flagsNamed(c *cobra.Command, timeout string) {
 	f := c.Flags()
 	f.StringVar(&o.from, "from", "",
-		"look from this `VANTAGE`: a name in the estate file, or a vantage file")
+		"look from this `VANTAGE`: a name in the estate file, or a vantage file (default: "+fromVariable+
+			" in the environment, or from: in the estate file)")
+	o.fromGiven = func() bool { return f.Changed("from") }
 	f.StringArrayVar(&o.resolvers, "resolver", nil, "ask the resolver at `HOST:PORT` (repeatable)")
 	f.StringVar(&o.proxy, "proxy", "", "go through a proxy, `socks5://HOST:PORT`")
 	f.StringVar(&o.trust, "trust", "",
@@ -122,9 +127,9 @@ func parseTime(s string) (time.Time, error) {
 // settings puts the named vantage and the options together; options win.
 func (o *vantageOptions) settings(e *files.Estate) (string, estate.Vantage, error) {
 	name, v := "the system's own resolvers", estate.Vantage{}
-	if o.from != "" {
+	if from, source := o.place(e); from != "" {
 		var err error
-		if name, v, err = o.named(e); err != nil {
+		if name, v, err = named(from, source, e); err != nil {
 			return "", v, err
 		}
 	}
@@ -159,25 +164,50 @@ func (o *vantageOptions) settings(e *files.Estate) (string, estate.Vantage, erro
 	return name, v, nil
 }
 
-func (o *vantageOptions) named(e *files.Estate) (string, estate.Vantage, error) {
+// fromVariable is the environment variable with the default of --from.
+const fromVariable = "UPPERPATH_FROM"
+
+// place gives the vantage that was chosen, and by what; "": none was. The option wins, then the
+// variable, then the estate file.
+func (o *vantageOptions) place(e *files.Estate) (from, source string) {
+	set := os.Getenv(fromVariable)
+	switch {
+	case o.from != "" || o.fromGiven != nil && o.fromGiven():
+		return o.from, "--from "
+	case set != "":
+		return set, fromVariable + "="
+	case e == nil || e.From == "":
+		return "", ""
+	}
+	if _, known := e.Vantages[e.From]; known || !strings.ContainsAny(e.From, "./\\") {
+		return e.From, e.Path + ": from: "
+	}
+	return files.Beside(e.Path, e.From), e.Path + ": from: "
+}
+
+// named gives the vantage with a name in the estate file, or of a vantage file. The estate may be
+// nil; source says by what it was chosen.
+func named(from, source string, e *files.Estate) (string, estate.Vantage, error) {
 	if e != nil {
-		if v, ok := e.Vantages[o.from]; ok {
-			return o.from, v, nil
+		if v, ok := e.Vantages[from]; ok {
+			return from, v, nil
 		}
 	}
-	if _, err := os.Stat(o.from); errors.Is(err, os.ErrNotExist) &&
-		!strings.ContainsAny(o.from, "./\\") && e != nil {
+	if _, err := os.Stat(from); errors.Is(err, os.ErrNotExist) &&
+		!strings.ContainsAny(from, "./\\") && e != nil {
 		var names []string
 		for n := range e.Vantages {
 			names = append(names, n)
 		}
+		slices.Sort(names)
 		return "", estate.Vantage{}, usage(
-			"--from %s: the estate file has no such vantage (it has: %s), and there is no such file",
-			o.from,
-			strings.Join(names, ", "),
+			"%s%s: the estate file has no such vantage (it has: %s), and there is no such file",
+			source,
+			from,
+			cmp.Or(strings.Join(names, ", "), "none"),
 		)
 	}
-	v, err := files.ReadVantage(o.from)
-	name := strings.TrimSuffix(o.from[strings.LastIndexAny(o.from, "/\\")+1:], ".yaml")
+	v, err := files.ReadVantage(from)
+	name := strings.TrimSuffix(from[strings.LastIndexAny(from, "/\\")+1:], ".yaml")
 	return "vantage " + name, v, err
 }

@@ -124,7 +124,7 @@ exactly is reported, and the exit code is then 1.`,
 	}
 	from.flags(c)
 	f := c.Flags()
-	f.StringVar(&out, "out", w.Name, "the `FOLDER` to write into")
+	f.StringVarP(&out, "out", "o", w.Name, "the `FOLDER` to write into")
 	f.StringVar(&carrier, "carrier", "",
 		"the `CARRIER` whose doors to write (default: the only one that is a server)")
 	f.StringArrayVar(

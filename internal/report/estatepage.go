@@ -88,6 +88,7 @@ func estateSchema() map[string]any {
 	wanted := object("wanted")
 	wanted["required"] = []string{"name", "type", "value"}
 	top := object("")
+	top["$id"] = "https://upperpath.example/schema/estate.json"
 	top["$schema"], top["title"] = "https://json-schema.org/draft/2020-12/schema",
 		"The estate file of Upper Path"
 	top["required"] = []string{"canonical", "domains"}

@@ -319,6 +319,20 @@ func ReadyOf(p *plan.Plan, errors []plan.Mended, b *runbook.Book) Ready {
 // Runbook is a runbook as it stands, with what came of checking it where that was done. What stands
 // in the way of it is said first.
 func Runbook(b *runbook.Book, p *runbook.Progress, ready Ready, now time.Time) doc.Doc {
+	return runbookOf(b, p, ready, now, func(*runbook.Task) bool { return true })
+}
+
+// Marked shows a runbook after steps were marked: those, and the next. JSON has all.
+func Marked(b *runbook.Book, numbers []int, ready Ready, now time.Time) doc.Doc {
+	next := b.Next()
+	return runbookOf(b, nil, ready, now, func(t *runbook.Task) bool {
+		return slices.Contains(numbers, t.Number) || next != nil && t.Number == next.Number
+	})
+}
+
+func runbookOf(b *runbook.Book, p *runbook.Progress, ready Ready, now time.Time,
+	shown func(*runbook.Task) bool,
+) doc.Doc {
 	faults := ready.Faults
 	done := b.DoneCount()
 	scope := ""
@@ -371,6 +385,9 @@ func Runbook(b *runbook.Book, p *runbook.Progress, ready Ready, now time.Time) d
 	}
 	for i, times := range b.Times() {
 		t := &b.Tasks[i]
+		if !shown(t) {
+			continue
+		}
 		blocks = append(blocks, taskBlock(t, times, p, now))
 		data.Rows = append(data.Rows, taskRow(t, times, p))
 	}

@@ -82,6 +82,8 @@ var keys = map[string]string{
 	"keep": "For how long audits and surveys are kept: all of so many days, and one a week of so " +
 		"many weeks; or the word everything. What is first, accepted, or the last look at a domain " +
 		"stays.",
+	"from": "From where commands look that are given no --from: a name of vantages, or a vantage " +
+		"file beside the estate file.",
 	"time-zone": "The time zone of all dates that are shown.",
 	"accept.code": "A code of upperpath explain, or record-changed, delegation-changed, " +
 		"certificate-changed, registration-changed, redirect-changed or page-changed.",

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/core/zone"
@@ -360,3 +361,33 @@ func holdsText(s act.Step) string {
 
 // Moment says a time of a wait.
 func Moment(t time.Time) string { return t.Local().Format("2006-01-02 15:04 MST") }
+
+// MarkAnyway asks whether steps are to be marked before their time, and MarkWithYes says how.
+const (
+	MarkAnyway    = "Mark it all the same?"
+	NothingMarked = "Nothing is marked"
+	MarkWithYes   = "to mark it all the same, add --yes"
+)
+
+// TooEarly says why it is too early to mark steps: of the first, and how many others there are.
+func TooEarly(all []runbook.Early, now time.Time) string {
+	first, says := all[0], ""
+	switch n := len(first.Open); {
+	case n > 0:
+		var numbers []string
+		for _, open := range first.Open {
+			numbers = append(numbers, fmt.Sprint(open))
+		}
+		says = fmt.Sprintf("Step %d is not next: %s %s first and %s open", first.Number,
+			wording.Verb(n, "step", "steps")+" "+wording.Few(numbers, 5),
+			wording.Verb(n, "comes", "come"), wording.Verb(n, "is", "are"))
+	default:
+		says = fmt.Sprintf("Step %d has to wait until %s (%s more)", first.Number,
+			first.Until.In(now.Location()).Format("Mon 2 Jan 15:04 MST"),
+			wording.SpanUp(first.Until.Sub(now)))
+	}
+	if more := len(all) - 1; more > 0 {
+		says += fmt.Sprintf("; so it is with %s", wording.Count(more, "further step"))
+	}
+	return says + "."
+}

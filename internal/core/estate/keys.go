@@ -107,5 +107,6 @@ var estateKeys = []Key{
 		`northmoor-tickets.example, why: "it is let go", until: 2027-01-15}]`},
 	{"", "keep", "keep", nil, "", "{days: 31, weeks: 53}"},
 	{"", "time-zone", "text", nil, "that of the machine", "Europe/London"},
+	{"", "from", "text", nil, "the system's own resolvers", "agency"},
 	{"", "as-written", "list of text", nil, "", "[ww.lacemill-museum.example]"},
 }

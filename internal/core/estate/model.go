@@ -36,6 +36,7 @@ type Estate struct {
 	Accept    []finding.Acceptance
 	Keep      scope.Keep // for how long results stay
 	TimeZone  string     // in which dates are written; "": that of the machine
+	From      string     // a vantage, or a file of one beside the estate file; "": no default
 
 	byName map[web.Host]*Domain
 }

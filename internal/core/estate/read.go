@@ -66,6 +66,7 @@ func (b *builder) estateFile(root *Node) {
 		field{"accept", func(n *Node) { b.list(n, "accept", b.accept) }},
 		field{"keep", b.keep},
 		field{"time-zone", func(n *Node) { e.TimeZone = b.text(n, "time-zone") }},
+		field{"from", func(n *Node) { e.From = b.text(n, "from") }},
 		field{"as-written", func(n *Node) { e.AsWritten = b.texts(n, "as-written") }},
 	)
 	if root == nil || root.Kind != Mapping {

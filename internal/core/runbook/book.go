@@ -279,6 +279,48 @@ func (b *Book) Mark(number int, now time.Time) error {
 	return err
 }
 
+// Early is why it is too early to do a step.
+type Early struct {
+	Number int
+	Open   []int     // steps to be done before it that are open; waits are no such steps
+	Until  time.Time // how long it waits still; the zero time where steps are open, or it is over
+}
+
+// Early says what stands in the way of doing a step by now, and false where nothing does. The error
+// is ErrNoTask.
+func (b *Book) Early(number int, now time.Time) (Early, bool, error) {
+	t, err := b.task(number)
+	if err != nil {
+		return Early{}, false, err
+	}
+	e := Early{Number: number}
+	seen := map[int]bool{}
+	var before func(t *Task)
+	before = func(t *Task) {
+		for _, n := range t.After {
+			switch earlier := &b.Tasks[n-1]; {
+			case seen[n] || earlier.IsDone():
+			case earlier.Idle:
+				before(earlier)
+			default:
+				e.Open = append(e.Open, n)
+			}
+			seen[n] = true
+		}
+	}
+	before(t)
+	slices.Sort(e.Open)
+	times := b.Times()[number-1]
+	from := times.From
+	if t.Idle {
+		from = times.Until
+	}
+	if len(e.Open) == 0 && from.After(now) {
+		e.Until = from
+	}
+	return e, len(e.Open) > 0 || !e.Until.IsZero(), nil
+}
+
 // Unmark says that a step is not done after all. The error is ErrNoTask or ErrNotDone.
 func (b *Book) Unmark(number int) error {
 	t, err := b.task(number)
@@ -461,7 +503,9 @@ func (b *Book) Proceed(ctx context.Context, asker expect.Asker, now time.Time) (
 				return p, nil
 			}
 		}
-		t.Done = now.UTC().Truncate(time.Second)
+		if t.Done = now.UTC().Truncate(time.Second); t.Idle {
+			t.Done = from // that is when the wait was over, whenever somebody looks
+		}
 		p.Done = append(p.Done, t.Number)
 		b.timesOf(i, over)
 	}

@@ -1,0 +1,100 @@
+package runbook
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// TestTooEarlyIsWhatTheCheckDoesNotReach has books with any order, waits and marks: what the check
+// stops at may be marked, what it passes over as waiting may not until then, and a step behind open
+// ones is told with just those.
+func TestTooEarlyIsWhatTheCheckDoesNotReach(t *testing.T) {
+	r := rand.New(rand.NewPCG(32, 1)) // a test
+	met := map[string]int{}
+	for round := range 3000 {
+		var tasks []Task
+		for i := range 2 + r.IntN(8) {
+			k := Task{Key: fmt.Sprint(i), Idle: i > 0 && r.IntN(4) == 0, Delay: r.IntN(2) * r.IntN(900),
+				Wait: r.IntN(2) * r.IntN(3600)}
+			for n := 1; n <= i; n++ {
+				if r.IntN(3) == 0 {
+					k.After = append(k.After, n)
+				}
+			}
+			tasks = append(tasks, k)
+		}
+		b := New("https://www.example", "", tasks, start)
+		for i := range b.Tasks {
+			if b.ready(&b.Tasks[i]) && r.IntN(2) == 0 {
+				b.Tasks[i].Done = start.Add(time.Duration(r.IntN(1800)) * time.Second)
+			}
+		}
+		now := start.Add(time.Duration(r.IntN(5400)) * time.Second)
+		checked := *b
+		checked.Tasks = slices.Clone(b.Tasks)
+		p, err := checked.Proceed(context.Background(), &answers{}, now)
+		require.NoError(t, err)
+		for _, w := range p.Waiting {
+			e, is, err := b.Early(w.Number, now)
+			require.NoError(t, err)
+			require.True(t, is, "round %d: %d waits", round, w.Number)
+			require.Equal(t, w.Until, e.Until)
+			require.Empty(t, e.Open)
+			met["waits"]++
+		}
+		if p.Open != nil {
+			e, is, err := b.Early(p.Open.Number, now)
+			require.NoError(t, err)
+			require.False(t, is, "round %d: %+v", round, e)
+			met["is next"]++
+		}
+		for i := range b.Tasks {
+			e, is, err := b.Early(i+1, now)
+			require.NoError(t, err)
+			require.Equal(t, openBefore(b, i+1), e.Open, "round %d: step %d", round, i+1)
+			require.Equal(t, is, len(e.Open) > 0 || !e.Until.IsZero())
+			if len(e.Open) > 0 {
+				require.Zero(t, e.Until)
+				met["is behind"]++
+			}
+		}
+	}
+	for _, what := range []string{"waits", "is next", "is behind"} {
+		assert.Greater(t, met[what], 500, what)
+	}
+}
+
+// openBefore gives the open steps from which one leads to a step through waits alone.
+func openBefore(b *Book, number int) (open []int) {
+	for n := 1; n < number; n++ {
+		if !b.Tasks[n-1].IsDone() && !b.Tasks[n-1].Idle && leads(b, n, number) {
+			open = append(open, n)
+		}
+	}
+	return open
+}
+
+func leads(b *Book, from, to int) bool {
+	for _, n := range b.Tasks[to-1].After {
+		if n == from || b.Tasks[n-1].Idle && !b.Tasks[n-1].IsDone() && leads(b, from, n) {
+			return true
+		}
+	}
+	return false
+}
+
+func TestAStepThatIsNotThereIsNeverEarly(t *testing.T) {
+	b := book()
+	for _, n := range []int{0, -1, len(b.Tasks) + 1} {
+		_, is, err := b.Early(n, start)
+		assert.ErrorIs(t, err, ErrNoTask)
+		assert.False(t, is)
+	}
+}
