@@ -90,7 +90,7 @@ func (o *outlet) pass(text []byte) error {
 }
 
 // painted is what colours of ours look like (ECMA-48 section 8.3.117).
-var painted = regexp.MustCompile(`^\x1b\[(0|1|3[1-4]|90)(;(0|1|3[1-4]|90))*m`)
+var painted = regexp.MustCompile(`^\x1b\[([012]|3[1-35])(;([012]|3[1-35]))*m`)
 
 // safe gives a text without what could harm its reader. What needs no change comes back as it is.
 func safe(text []byte, color bool) []byte {

@@ -38,8 +38,10 @@ func (s Style) tone(t Tone, what string) string {
 		return s.paint(what, text.FgRed)
 	case Warned:
 		return s.paint(what, text.FgYellow)
-	case Noted, Unseen:
-		return s.paint(what, text.FgBlue)
+	case Noted:
+		return s.paint(what, text.Bold)
+	case Unseen: // blue can hardly be read on black
+		return s.paint(what, text.FgMagenta)
 	case Good:
 		return s.paint(what, text.FgGreen)
 	}
@@ -51,7 +53,7 @@ func (s Style) as(a As, what string) string {
 	case Strong:
 		return s.paint(what, text.Bold)
 	case Faint, Struck:
-		return s.paint(what, text.FgHiBlack)
+		return s.paint(what, text.Faint)
 	}
 	return what
 }
@@ -285,7 +287,7 @@ func (t *textWriter) finding(f Finding) {
 		t.lines(Text{{f.Affects, Faint}}, "  ", "  ")
 	}
 	for _, line := range f.Way {
-		t.print("    " + s.paint(line, text.FgHiBlack))
+		t.print("    " + s.paint(line, text.Faint))
 	}
 }
 
@@ -358,7 +360,7 @@ func (t *textWriter) fact(f Fact, space string, wide int) {
 	}
 	t.lines(
 		value,
-		space+t.style.paint(name, text.FgHiBlack),
+		space+t.style.paint(name, text.Faint),
 		space+strings.Repeat(" ", text.StringWidthWithoutEscSequences(name)),
 	)
 }
