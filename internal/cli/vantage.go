@@ -3,6 +3,7 @@ package cli
 import (
 	"cmp"
 	"errors"
+	"fmt"
 	"os"
 	"slices"
 	"strings"
@@ -167,13 +168,16 @@ func (o *vantageOptions) settings(e *files.Estate) (string, estate.Vantage, erro
 // fromVariable is the environment variable with the default of --from.
 const fromVariable = "UPPERPATH_FROM"
 
+// byOption says that a vantage was chosen on the command line.
+const byOption = "--from "
+
 // place gives the vantage that was chosen, and by what; "": none was. The option wins, then the
 // variable, then the estate file.
 func (o *vantageOptions) place(e *files.Estate) (from, source string) {
 	set := os.Getenv(fromVariable)
 	switch {
 	case o.from != "" || o.fromGiven != nil && o.fromGiven():
-		return o.from, "--from "
+		return o.from, byOption
 	case set != "":
 		return set, fromVariable + "="
 	case e == nil || e.From == "":
@@ -208,6 +212,9 @@ func named(from, source string, e *files.Estate) (string, estate.Vantage, error)
 		)
 	}
 	v, err := files.ReadVantage(from)
+	if err != nil && source != byOption {
+		return "", v, ended{exitUsage, fmt.Errorf("%s%s: %w", source, from, err)}
+	}
 	name := strings.TrimSuffix(from[strings.LastIndexAny(from, "/\\")+1:], ".yaml")
 	return "vantage " + name, v, err
 }
