@@ -2,7 +2,20 @@
 # Installs the real servers that the tests need and this machine lacks. It does so as root on Debian only, and starts no
 # service. PEERS=skip leaves it. Elsewhere it says which tests will be skipped.
 set -euo pipefail
-declare -A package=([nginx]=nginx [knotd]=knot [kzonecheck]=knot-dnssecutils [named]=bind9 [named-checkzone]=bind9-utils [dnssec-signzone]=bind9-utils [apache2]=apache2 [httxt2dbm]=apache2-utils [chromium]=chromium [certutil]=libnss3-tools [unbound]=unbound)
+# The rules of axe-core, by which the pages are tested: a file, kept outside the project. Without it that test is skipped.
+axe="${XDG_CACHE_HOME:-$HOME/.cache}/upperpath-tests/axe-4.14.1.min.js"
+if [ ! -s "$axe" ] && [ "${PEERS:-}" != skip ] && command -v curl >/dev/null && command -v sha1sum >/dev/null; then
+  mkdir -p "$(dirname "$axe")"
+  fetched=$(mktemp -d)
+  if curl -fsSL -m 60 -o "$fetched/axe.tgz" https://registry.npmjs.org/axe-core/-/axe-core-4.14.1.tgz &&
+    echo "14d8a6f3f085afd126b8b5ca1e42e50e17fb1d99  $fetched/axe.tgz" | sha1sum -c - >/dev/null; then
+    tar -xzf "$fetched/axe.tgz" -C "$fetched" package/axe.min.js && mv "$fetched/package/axe.min.js" "$axe"
+  else
+    echo "axe-core cannot be fetched; the test of the pages by its rules is SKIPPED"
+  fi
+  rm -rf "$fetched"
+fi
+declare -A package=([nginx]=nginx [knotd]=knot [kzonecheck]=knot-dnssecutils [named]=bind9 [named-checkzone]=bind9-utils [dnssec-signzone]=bind9-utils [apache2]=apache2 [httxt2dbm]=apache2-utils [chromium]=chromium [certutil]=libnss3-tools [unbound]=unbound [mandoc]=mandoc)
 missing=()
 for program in "${!package[@]}"; do
   PATH="$PATH:/usr/sbin:/usr/local/sbin" command -v "$program" >/dev/null || missing+=("$program")

@@ -44,11 +44,11 @@ page() {
 }
 
 terminal demo "upperpath demo" top
-terminal look "upperpath look lacemill-museum.example --from stage/stage.yaml" top
-terminal cause "upperpath look ferryhouse.example --origin 192.0.2.55 --from stage/stage.yaml" top
-terminal survey "upperpath survey --from stage/stage.yaml --only wave:2" top
+terminal look "upperpath look lacemill-museum.example" top
+terminal cause "upperpath look ferryhouse.example --origin 192.0.2.55" top
+terminal survey "upperpath survey --only wave:2" top
 terminal inventory "upperpath inventory" top
-terminal audit "upperpath audit --from stage/stage.yaml" top
+terminal audit "upperpath audit" top
 terminal rehearse "upperpath rehearse --all-steps" top 8
 terminal cover "upperpath cover" top
 terminal import "upperpath rules import old.htaccess --host lacemill-museum.example" top
@@ -58,15 +58,15 @@ terminal prove "upperpath prove" top
 cp mended.csv rules.csv
 terminal plan "upperpath plan" top
 terminal changes "upperpath plan lacemill-museum.example" '/Changes in/,$'
-terminal runbook "upperpath runbook --check --from stage/stage.yaml" top
-terminal await "upperpath await --from stage/stage.yaml --only lacemill-museum.example --timeout 20s"
+terminal runbook "upperpath runbook --check" top
+terminal await "upperpath await --only lacemill-museum.example --timeout 20s"
 upperpath write apache >/dev/null
 terminal apache "upperpath write apache --force; echo; cat apache/up*_3.txt; echo; sed -n '/^# slate/,/All other paths/p' apache/apache.conf" top
 upperpath write sheet --format html >/dev/null
 page sheet "$work/museums/sheets/registrar-a.html"
 page report "$work/museums/report.html"
 # Last, since it changes a zone of the stage.
-upperpath recheck --from stage/stage.yaml --accept-all >/dev/null 2>&1
+upperpath recheck --accept-all >/dev/null 2>&1
 cat >stage/zones/northmoormuseum.example.zone <<'Z'
 $TTL 300
 @ IN SOA ns1.registrar-a.example. hostmaster.registrar-a.example. 2026110102 7200 3600 1209600 900
@@ -76,6 +76,6 @@ $TTL 300
 www IN CNAME sites.platform.example.
 Z
 sleep 1.5
-upperpath survey --from stage/stage.yaml --fail-on never >/dev/null 2>&1
+upperpath survey --fail-on never >/dev/null 2>&1
 terminal compare "upperpath compare first last" top
-terminal recheck "upperpath recheck --from stage/stage.yaml --forget"
+terminal recheck "upperpath recheck --forget"

@@ -36,25 +36,23 @@ func (p *program) audit() *cobra.Command {
 	var olds oldURLOptions
 	c := &cobra.Command{
 		Use:   "audit",
-		Short: "Try every door and every rule as visitors do, and report problems",
-		Long: `audit tries every door of the estate (http and https, apex, www and further hosts) and an
-example of every rule. A door is tried at its root, at a made-up path and with a made-up query. It
-follows each to the end, as a browser does, from each address of the door, and compares the result
-with the estate file. It reads the page at which visitors arrive too. --from with several
-vantages, --as and --returning add visitors, and report where they fare differently. The result is
-saved in .upperpath/ beside the estate file; report shows it.
+		Short: "Try every door and rule as visitors do, and report problems",
+		Long: `audit tries every door at its root, at a made-up path and with a made-up query, and an
+example of every rule. It follows each to the end, as a browser does, from each address of
+the door, compares that with the estate file, and reads the page there. --from with several
+vantages, --as and --returning add visitors, and say where they fare differently. The result
+is saved; report shows it.
 
-With --old-urls it follows the old URLs of a file instead, up to a million. It reports by weight
-which of them arrive at the planned page. A URL to which several lead is requested once. Each
-result is saved as it comes: after an interruption, --resume continues.`,
+With --old-urls it follows the old URLs of a file instead, up to a million, and says by weight
+what becomes of them. After an interruption, --resume continues.`,
 		Example: `  upperpath audit
-  upperpath audit --from stage/stage.yaml
-  upperpath audit --from stage/stage.yaml --only wave:2 --format json
-  upperpath audit --from stage/stage.yaml --as phone --as search-robot
-  upperpath audit --from stage/stage.yaml --returning survey
-  upperpath audit --only northmoor.example --point northmoor.example=203.0.113.20
-  upperpath audit --old-urls old-urls.csv --from stage/stage.yaml
-  upperpath audit --old-urls old-urls.csv --from stage/stage.yaml --resume`,
+  upperpath audit --from stage/stage.yaml --chains
+  upperpath audit --only wave:2 --format json
+  upperpath audit --as phone --as search-robot
+  upperpath audit --returning survey
+  upperpath audit --only wave:1 --point northmoor.example=203.0.113.20
+  upperpath audit --old-urls old-urls.csv
+  upperpath audit --old-urls old-urls.csv --resume`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {

@@ -41,17 +41,14 @@ func (p *program) await() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "await",
 		Short: "Wait until the plan is live: records, certificates, redirects",
-		Long: `await waits until the world matches the plan. First it asks every name server of each zone
-for its records. Then it asks the resolvers (of the vantage, and resolvers: in the estate file),
-and last the doors for certificates and redirects. It shows what is new, old or missing, how long
-it can still take by its TTLs, and why something takes longer. Resolvers and doors are asked only
-once the name servers have the planned values; asked earlier, resolvers would keep the previous
-ones. Nothing is asked more often than every 5 seconds. On a terminal it shows a table that
-changes; in a pipe it writes a line for each change. It exits with 0 when all is live, and with 1
-when --timeout is over.`,
-		Example: `  upperpath await --from stage/stage.yaml --timeout 0s
-  upperpath await --from stage/stage.yaml --for www.lacemill-museum.example --timeout 10s
-  upperpath await --only wave:2 --timeout 2h
+		Long: `await waits until the world matches the plan. It asks every name server of each zone,
+then the resolvers, and last the doors. Resolvers are asked only once the name servers have
+the planned values: earlier, they would keep the previous ones. It shows what is new, old or
+missing, and how long that can still take. On a terminal it shows a table that changes; in a
+pipe it writes a line for each change. It exits with 1 when --timeout is over.`,
+		Example: `  upperpath await --timeout 0s
+  upperpath await --for www.lacemill-museum.example --timeout 5s
+  upperpath await --only wave:2 --timeout 5s --quiet
   upperpath await --format json --timeout 0s`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -107,8 +104,8 @@ func (p *program) runAwait(
 		return err
 	}
 	a := report.Awaiting{Canonical: made.Canonical, Vantage: who.from(), Started: p.now(),
-		Silent: silent,
-		Board:  await.New(all, places, now())}
+		Silent: silent, Undelegated: asker.Undelegated,
+		Board: await.New(all, places, now())}
 	if len(resolvers) == 0 {
 		a.Notes = append(a.Notes,
 			"The system's resolver file names no resolvers, so none was asked about records.")
@@ -122,7 +119,11 @@ func (p *program) runAwait(
 	if err != nil && !errors.Is(err, errTimeUp) && !errors.Is(err, context.Canceled) {
 		return err
 	}
-	if showErr := p.show(report.Await(&a, out.detail), out); showErr != nil {
+	shown := report.Await(&a, out.detail)
+	if p.screen(out) != nil {
+		shown = report.VerdictLast(shown)
+	}
+	if showErr := p.show(shown, out); showErr != nil {
 		return showErr
 	}
 	switch {
@@ -199,7 +200,9 @@ func (p *program) waitFor(
 	if screen := p.screen(out); screen != nil {
 		defer screen.clear()
 		shows = func([]await.Change) error {
-			return screen.draw(report.AwaitNow(a, now(), screen.rows()))
+			return screen.draw(func(rows, causes int) doc.Doc {
+				return report.AwaitNow(a, now(), rows, causes)
+			})
 		}
 	} else if _, is := terminal(p.out.to); !is && out.format == "text" &&
 		!(o.limited && o.timeout == 0) {
@@ -264,9 +267,37 @@ func (s *screen) rows() int {
 	return 24
 }
 
-// draw writes a document in place of the one before. The cursor stays below it, so that what else
-// is written comes after it.
-func (s *screen) draw(d doc.Doc) error {
+// mostCauses is how many causes are drawn at most.
+const mostCauses = 3
+
+// fitting gives a text in as many lines as there is room for: with fewer rows where they do not
+// fit, then with fewer causes, and in the end its last lines alone.
+func fitting(room int, write func(rows, causes int) ([]byte, error)) ([]byte, error) {
+	var text []byte
+	var err error
+	for causes := mostCauses; causes >= 0; causes-- {
+		least := 3
+		if causes == 0 {
+			least = 0
+		}
+		for rows := room; rows >= least; {
+			if text, err = write(rows, causes); err != nil {
+				return nil, err
+			}
+			over := bytes.Count(text, []byte("\n")) - room
+			if over <= 0 {
+				return text, nil
+			}
+			rows -= max(1, over/2)
+		}
+	}
+	lines := bytes.SplitAfter(text, []byte("\n"))
+	return bytes.Join(lines[max(0, len(lines)-1-room):], nil), nil
+}
+
+// draw writes a document in place of the one before, in as many lines as the terminal has. The
+// cursor stays below it, so that what else is written comes after it.
+func (s *screen) draw(of func(rows, causes int) doc.Doc) error {
 	if time.Since(s.drawn) < time.Second/4 {
 		return nil
 	}
@@ -275,11 +306,15 @@ func (s *screen) draw(d doc.Doc) error {
 	if err != nil {
 		width = 100
 	}
-	var text bytes.Buffer
-	if err := doc.Write(&text, "text", d, doc.Style{Color: s.color, Width: width - 1}); err != nil {
+	text, err := fitting(s.rows()-1, func(rows, causes int) ([]byte, error) {
+		var text bytes.Buffer
+		err := doc.Write(&text, "text", of(rows, causes), doc.Style{Color: s.color, Width: width - 1})
+		return text.Bytes(), err
+	})
+	if err != nil {
 		return err
 	}
-	clean := safe(text.Bytes(), s.color)
+	clean := safe(text, s.color)
 	if bytes.Equal(clean, s.last) {
 		return nil
 	}

@@ -44,16 +44,14 @@ func (p *program) compare() *cobra.Command {
 	var out output
 	c := &cobra.Command{
 		Use:   "compare A B",
-		Short: "Compare two surveys, audits or plans: what is fixed, new or unchanged",
-		Long: `compare takes two surveys, two audits or two plans. Each is a number, first, last, or a
-date (the last one saved by the end of that day). These are surveys, unless audit: stands in
-front; a word or date takes after the other side, a number does not. It may also be a file that
---format json wrote, or plan for the present plan. It reports which findings are new, fixed and
-unchanged, which records appeared, disappeared or changed, and what else did. It exits with 1 where
-something got worse: a new finding of the severity of --fail-on or above.`,
+		Short: "Compare two surveys, audits or plans: what is new or fixed",
+		Long: `compare takes two surveys, two audits or two plans, and says what is new, fixed and
+unchanged, and which records came, went or changed. Each side is a number, first, last, a
+date, or a file that --format json wrote; they are surveys, unless audit: stands in front,
+and plan is the present plan. It exits with 1 where something got worse.`,
 		Example: `  upperpath compare first last
-  upperpath compare 2026-11-01 last
-  upperpath compare audit:first audit:last
+  upperpath compare 1 2
+  upperpath compare audit:first audit:last --fail-on never
   upperpath compare plan.json plan`,
 		Args: cobra.ExactArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {

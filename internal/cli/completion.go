@@ -2,13 +2,18 @@ package cli
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/scope"
+	"upperpath.example/upperpath/internal/core/signoff"
 	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/store"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // completes has a flag completed by what a function finds; where nothing can be read, by nothing.
@@ -33,6 +38,16 @@ func completion(c *cobra.Command) {
 		return append(carrierWords(c), "www,apex")
 	})
 	completes(c, "number", auditNumbers)
+	completes(c, "as", fixedWords(slices.Sorted(maps.Keys(kinds))...))
+	completes(c, "returning", func(c *cobra.Command) []string {
+		all := []string{"audit", "survey"}
+		for _, n := range auditNumbers(c) {
+			all = append(all, "audit:"+n)
+		}
+		return all
+	})
+	completes(c, "accept", codeWords)
+	completes(c, "withdraw", codeWords)
 	completes(c, "before", auditNumbers)
 	completes(c, "show", surveyNumbers)
 	if c.Flags().Lookup("from") != nil {
@@ -44,6 +59,16 @@ func completion(c *cobra.Command) {
 		)
 	}
 	switch c.Name() {
+	case "report":
+		var pages []string
+		for _, k := range signoff.Kinds {
+			pages = append(pages, string(k))
+		}
+		completes(c, "kind", fixedWords(pages...))
+		completes(c, "figure", fixedWords(report.Figures()...))
+	case "import":
+		completes(c, "kind", fixedWords(importKinds...))
+		completes(c, "context", fixedWords("htaccess", "server"))
 	case "plan", "look":
 		c.ValidArgsFunction = wordsOf(domainWords)
 	case "compare":
@@ -56,6 +81,19 @@ func completion(c *cobra.Command) {
 	for _, below := range c.Commands() {
 		completion(below)
 	}
+}
+
+func fixedWords(all ...string) func(*cobra.Command) []string {
+	return func(*cobra.Command) []string { return all }
+}
+
+// codeWords are the codes of findings, each with what it means.
+func codeWords(*cobra.Command) []string {
+	var all []string
+	for _, row := range finding.Rows() {
+		all = append(all, row.Code.String()+"\t"+words.Code(row.Code).Plain)
+	}
+	return all
 }
 
 func wordsOf(words func(*cobra.Command) []string) cobra.CompletionFunc {

@@ -27,16 +27,13 @@ func (p *program) cover() *cobra.Command {
 	var all bool
 	c := &cobra.Command{
 		Use:   "cover [FILE...]",
-		Short: "Show what becomes of each old URL under the plan, by weight, before anything moves",
-		Long: `cover follows every old URL of old-urls.csv through the plan, in memory, and shows what
-becomes of it. Other FILEs may be named: whatever gather reads, line by line, with the page parts
-and robots' hits that gather leaves out; - is standard input. An old URL may arrive at a page of
-its own (checked against site.pages, or unchecked), at a page with many others, or at the home
-page. It may be gone, on purpose or by the fallback; or it reaches no page. First come the shares
-of the weight, then the heaviest URLs that do not arrive as planned, by domain and by section.
-Rules that take an old URL by one door only are reported too. --format csv lists what is left to
-decide. Fill its column new (- or 410 for a page that is gone), and rules import takes it back;
-empty lines stay undecided.`,
+		Short: "Show what becomes of each old URL under the plan, by weight",
+		Long: `cover follows every old URL of old-urls.csv, or of other FILEs, through the plan in
+memory, and shows what becomes of it. That is a page of its own (checked against site.pages,
+or unchecked), a page with many others, the home page, gone, or no page. First come the
+shares of the weight, then the heaviest URLs that do not arrive as planned. --format csv
+lists what is left to decide. Fill its column new (- where a page is gone), and rules import
+takes it back.`,
 		Example: `  upperpath cover
   upperpath cover --only lacemill-museum.example
   upperpath cover --format csv > work.csv

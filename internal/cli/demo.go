@@ -33,25 +33,29 @@ import (
 
 func (p *program) demo() *cobra.Command {
 	var dir string
-	var force bool
+	var force, all bool
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Play the whole job on a made-up estate, without any network",
-		Long: `demo plays the job for the Northmoor Museums Trust, which is made up. It surveys and audits
-the estate as it is today on a stand-in web, makes the plan, rehearses it on a second one, and
-writes report.html. It leaves a folder in which every other command can be tried.`,
+		Long: `demo plays the job for the Northmoor Museums Trust, which is made up. It surveys and
+audits the estate as it is today on a stand-in web, makes the plan, rehearses it on a second
+one, and writes report.html. It shows the verdict of each act and the command that says
+more; --all shows everything. It leaves a folder in which every other command can be tried.
+Time is played: waits of hours pass at once.`,
 		Example: `  upperpath demo
-  upperpath demo --dir northmoor`,
+  upperpath demo --dir northmoor
+  upperpath demo --all`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			folder, err := demoFolder(dir, force)
 			if err != nil {
 				return err
 			}
-			return p.playDemo(c.Context(), folder, force)
+			return (&demoPlay{program: p, all: all}).play(c.Context(), folder, force)
 		},
 	}
 	c.Flags().StringVar(&dir, "dir", "", "the `FOLDER` to leave behind (default: a temporary one)")
+	c.Flags().BoolVar(&all, "all", false, "show all that each act prints")
 	c.Flags().BoolVar(&force, "force", false, "replace changed files in the folder")
 	return c
 }
@@ -92,7 +96,22 @@ func demoFolder(dir string, force bool) (string, error) {
 	return dir, err
 }
 
-func (p *program) playDemo(ctx context.Context, folder string, force bool) error {
+// demoPlay is the demo as it is played.
+type demoPlay struct {
+	*program
+	all bool // show everything
+}
+
+// tellAct shows an act: all of it, or its verdict, its first findings and the command that shows
+// more.
+func (p *demoPlay) tellAct(d doc.Doc, most int, more string) error {
+	if p.all {
+		return p.tell(d)
+	}
+	return p.tell(report.InFew(d, most, more))
+}
+
+func (p *demoPlay) play(ctx context.Context, folder string, force bool) error {
 	start := time.Now()
 	from := estateOptions{path: filepath.Join(folder, files.EstateName)}
 	e, made, err := from.read()
@@ -131,7 +150,7 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 		return err
 	}
 	p.chapter(5, "The plan")
-	if err := p.tell(report.PlanSummary(made)); err != nil {
+	if err := p.tellAct(report.PlanSummary(made), 1, "upperpath plan"); err != nil {
 		return err
 	}
 	p.chapter(6, "The plan, rehearsed")
@@ -139,7 +158,8 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	if err != nil {
 		return err
 	}
-	if err := p.tell(report.Brief(report.Audit(after, "rehearsal", "", p.now()))); err != nil {
+	if err := p.tellAct(report.Brief(report.Audit(after, "rehearsal", "", p.now())), 1,
+		""); err != nil {
 		return err
 	}
 	met, err := p.playSteps(ctx, made, len(made.Steps), 4) // the rest is for whoever rehearses
@@ -148,14 +168,14 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	}
 	steps := report.Rehearsed(made, met, p.now())
 	steps.Title, steps.About = "", ""
-	if err := p.tell(steps); err != nil {
+	if err := p.tellAct(steps, 0, "upperpath rehearse --all-steps"); err != nil {
 		return err
 	}
-	p.chapter(7, "The runbook, worked through on the stage")
+	p.chapter(7, "The runbook, worked through on the stage; waits pass at once")
 	if err := p.playRunbook(ctx, made, scene); err != nil {
 		return err
 	}
-	p.chapter(8, "A change, awaited on the stage")
+	p.chapter(8, "A change, awaited on the stage; waits pass at once")
 	if err := p.playAwait(ctx, made, scene, "www.lacemill-museum.example"); err != nil {
 		return err
 	}
@@ -176,8 +196,8 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 		return err
 	}
 	p.chapter(9, "The report")
-	fmt.Fprintf(p.out, "%s was written; the whole took %.1f s.\n", page, time.Since(start).Seconds())
-	p.nextCommands(folder, made)
+	fmt.Fprintf(p.out, "%s was written. All of it took %.1f s.\n", page, time.Since(start).Seconds())
+	p.nextCommands(folder)
 	if finding.Worst(after.Findings) == finding.Error {
 		return ended{code: exitFindings}
 	}
@@ -194,7 +214,7 @@ var mends = map[string]string{
 
 // demoProof proves the redirect map that was handed over, which is refuted; straightens it, mends
 // the loop, and proves it again.
-func (p *program) demoProof(folder string, e *files.Estate) error {
+func (p *demoPlay) demoProof(folder string, e *files.Estate) error {
 	path := filepath.Join(folder, "old-rules.csv")
 	prove := func(path string) (*proof.Proof, *predict.Prediction, error) {
 		rules, err := files.ReadRules(path, files.RuleScope(e.Estate))
@@ -209,7 +229,8 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 	if err != nil {
 		return err
 	}
-	if err := p.tell(report.ProofSummary(handed, made.Estate.Canonical.String())); err != nil {
+	canonical := made.Estate.Canonical.String()
+	if err := p.tellAct(report.ProofSummary(handed, canonical), 2, ""); err != nil {
 		return err
 	}
 	straightened, mended, text, err := mendRules(path, made)
@@ -224,22 +245,21 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 	if !bytes.Equal(kept, text) {
 		return failed(fmt.Errorf("%s is not what comes of %s", now, path))
 	}
-	fmt.Fprintf(
-		p.out,
-		"\nStraightened: %d rules now lead there in one hop. Corrected by hand: %d. The result is "+
-			"rules.csv.\n\n",
-		straightened,
-		mended,
-	)
+	gap := ""
+	if p.all {
+		gap = "\n"
+	}
+	fmt.Fprintf(p.out, "%sStraightened: %d rules now lead there in one hop. Corrected by hand: "+
+		"%d.\n%[1]s", gap, straightened, mended)
 	after, _, err := prove(now)
 	if err != nil {
 		return err
 	}
-	return p.tell(report.ProofSummary(after, made.Estate.Canonical.String()))
+	return p.tellAct(report.ProofSummary(after, made.Estate.Canonical.String()), 2, "upperpath prove")
 }
 
 // demoCover gathers the old URLs of an export, and says what becomes of each.
-func (p *program) demoCover(ctx context.Context, folder string, e *files.Estate,
+func (p *demoPlay) demoCover(ctx context.Context, folder string, e *files.Estate,
 	made *plan.Plan) (*old.Coverage, error) {
 	g := old.NewGathering(old.DefaultLeaveOut())
 	g.Hosts = func(h web.Host) bool { return made.Estate.Holds(h) || made.Estate.Serves(h) }
@@ -260,8 +280,8 @@ func (p *program) demoCover(ctx context.Context, folder string, e *files.Estate,
 		return nil, err
 	}
 	covered := old.Cover(in.Web(), all, nil)
-	return covered, p.tell(report.CoverSummary(
-		report.Covered{Coverage: covered, From: oldURLsName}))
+	return covered, p.tellAct(report.CoverSummary(
+		report.Covered{Coverage: covered, From: oldURLsName}), 0, "upperpath cover")
 }
 
 // mendRules gives the text of a redirect map with its chains straightened and what a person
@@ -289,7 +309,7 @@ func mendRules(path string, made *predict.Prediction) (straightened, mended int,
 
 // demoSurvey surveys the stage, keeps what it saw, and shows what is odd about names; the doors
 // come after it.
-func (p *program) demoSurvey(
+func (p *demoPlay) demoSurvey(
 	ctx context.Context,
 	e *files.Estate,
 	made *plan.Plan,
@@ -299,12 +319,12 @@ func (p *program) demoSurvey(
 	if err != nil {
 		return nil, err
 	}
-	return v, p.tell(report.SurveyOfNames(v))
+	return v, p.tellAct(report.SurveyOfNames(v), 3, "upperpath survey")
 }
 
 // surveyFaulty surveys the stage for the second estate of the demo, whose plan goes wrong
 // everywhere.
-func (p *program) surveyFaulty(ctx context.Context, folder string, scene stage.Scene) error {
+func (p *demoPlay) surveyFaulty(ctx context.Context, folder string, scene stage.Scene) error {
 	from := estateOptions{path: filepath.Join(folder, "faulty", files.EstateName)}
 	e, made, err := from.read()
 	if err == nil {
@@ -314,7 +334,7 @@ func (p *program) surveyFaulty(ctx context.Context, folder string, scene stage.S
 }
 
 // keptSurvey surveys the stage and keeps what it saw.
-func (p *program) keptSurvey(
+func (p *demoPlay) keptSurvey(
 	ctx context.Context,
 	e *files.Estate,
 	made *plan.Plan,
@@ -349,19 +369,21 @@ func (p *program) keptSurvey(
 	return seen, err
 }
 
-// chapter writes the heading of a step.
-func (p *program) chapter(number int, title string) {
+// chapter writes the heading of an act.
+func (p *demoPlay) chapter(number int, title string) {
 	if number > 1 {
 		fmt.Fprintln(p.out)
 	}
 	line := fmt.Sprintf("── %d  %s ", number, title)
 	_ = p.tell(doc.Doc{Title: line +
 		strings.Repeat("─", max(0, min(p.style().Width, 100)-len([]rune(line))))})
-	fmt.Fprintln(p.out)
+	if p.all {
+		fmt.Fprintln(p.out)
+	}
 }
 
 // demoAudit shows an audit and keeps it.
-func (p *program) demoAudit(
+func (p *demoPlay) demoAudit(
 	ctx context.Context,
 	e *files.Estate,
 	run func() (*chain.Audit, error),
@@ -370,34 +392,24 @@ func (p *program) demoAudit(
 	if err != nil {
 		return nil, err
 	}
-	if err := p.tell(report.Brief(report.Audit(a, "audit", "", p.now()))); err != nil {
+	if err := p.tellAct(report.Brief(report.Audit(a, "audit", "", p.now())), 3,
+		"upperpath audit"); err != nil {
 		return nil, err
 	}
 	return a, p.keep(ctx, e, a)
 }
 
-// nextCommands says what to try next, as it has to be typed here.
-func (p *program) nextCommands(folder string, made *plan.Plan) {
-	run := "upperpath"
+// nextCommands says how each of the commands can be tried here.
+func (p *demoPlay) nextCommands(folder string) {
 	if self, err := os.Executable(); err == nil && strings.Contains(self, "go-build") {
-		run = "go run ."
+		fmt.Fprintf(p.out, "\nTry each of them:  go build -o %s . && cd %s && PATH=$PWD:$PATH\n",
+			quoteArgument(filepath.Join(folder, "upperpath")), quoteArgument(folder))
+	} else {
+		fmt.Fprintf(p.out, "\nTry each of them:  cd %s\n", quoteArgument(folder))
 	}
-	estate, scene := quoteArgument(filepath.Join(folder, files.EstateName)),
-		quoteArgument(filepath.Join(folder, "stage"))
-	faulty := quoteArgument(filepath.Join(folder, "faulty", files.EstateName))
-	vantage := quoteArgument(filepath.Join(folder, "stage", vantageName))
-	fmt.Fprintf(p.out, "\nTry next, with the stage running in another terminal (%s stage %s):\n\n",
-		run, scene)
-	for _, line := range []string{
-		"look lacemill-museum.example --from " + vantage,
-		"plan --estate " + estate,
-		"prove --estate " + estate,
-		"cover --estate " + estate,
-		"plan --estate " + faulty + " --zone " + quoteArgument(filepath.Join(folder, "faulty", "zones")),
-		"audit --estate " + estate + " --from " + vantage,
-	} {
-		fmt.Fprintf(p.out, "  %s %s\n", run, line)
-	}
+	fmt.Fprint(p.out, "                   upperpath stage stage    in another terminal, there too\n"+
+		"A plan that fails: upperpath plan --estate faulty/upperpath.yaml\n"+
+		"All of this demo:  upperpath demo --all\n")
 }
 
 func reportTitle(canonical string) string {

@@ -42,7 +42,7 @@ func (c *turnedClock) After(d time.Duration) <-chan time.Time {
 
 // playAwait waits, on a stage that begins as it is today, for what the plan wants of one name,
 // while somebody carries the plan out.
-func (p *program) playAwait(ctx context.Context, made *plan.Plan, scene stage.Scene,
+func (p *demoPlay) playAwait(ctx context.Context, made *plan.Plan, scene stage.Scene,
 	name string) error {
 	player, err := stage.Play(scene, made)
 	if err != nil {
@@ -67,8 +67,10 @@ func (p *program) playAwait(ctx context.Context, made *plan.Plan, scene stage.Sc
 		Board: await.New(all, places, clock.Now())}
 	lines, changed := p.awaitLines(a, clock.Now), false
 	err = await.Run(ctx, a.Board, asker, clock, func(changes []await.Change) error {
-		if err := lines(changes); err != nil {
-			return err
+		if p.all || !changed {
+			if err := lines(changes); err != nil {
+				return err
+			}
 		}
 		if changed || !a.Board.Looked() {
 			return nil
@@ -85,5 +87,9 @@ func (p *program) playAwait(ctx context.Context, made *plan.Plan, scene stage.Sc
 		return err
 	}
 	a.Ended = clock.Now()
-	return p.tell(report.AwaitBrief(a))
+	if err := p.tell(report.AwaitBrief(a)); err != nil || p.all {
+		return err
+	}
+	_, err = fmt.Fprintln(p.out, "→ upperpath await --for www.lacemill-museum.example")
+	return err
 }

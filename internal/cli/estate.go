@@ -29,17 +29,18 @@ import (
 
 // estateOptions says which estate is meant, and which part of it.
 type estateOptions struct {
-	path, only string
-	zones      []string // zone files, taken instead of what a survey saw
-	complain   func(error)
-	asked      bool // what looks mistyped was asked about
-	undecided  bool // it may be open who carries the doors
+	path, only   string
+	zones        []string // zone files, taken instead of what a survey saw
+	complain     func(error)
+	asked        bool // what looks mistyped was asked about
+	undecided    bool // it may be open who carries the doors
+	withoutRules bool // nothing is asked of the rules
 }
 
 func (o *estateOptions) flags(c *cobra.Command) {
 	o.complain = func(err error) { fmt.Fprintf(c.ErrOrStderr(), "upperpath: %s\n", err) }
 	c.Flags().StringVar(&o.path, "estate", "",
-		"the estate `FILE` (default: upperpath.yaml here or in a folder above)")
+		"the estate `FILE` (default: upperpath.yaml, here or above)")
 	c.Flags().StringVar(&o.only, "only", "", "only this `DOMAIN`, or wave:N")
 }
 
@@ -47,8 +48,8 @@ func (o *estateOptions) flags(c *cobra.Command) {
 func (o *estateOptions) zoneFlags(c *cobra.Command) {
 	c.Flags().
 		StringArrayVar(&o.zones, "zone", nil,
-			"read the present records from this zone `FILE` (repeatable; or a folder of *.zone) instead "+
-				"of the last survey")
+			"read the present records from this zone `FILE`, or a folder of *.zone, instead of the last "+
+				"survey (repeatable)")
 }
 
 // read reads the estate and works the plan out.
@@ -91,8 +92,11 @@ func (o *estateOptions) input() (*files.Estate, plan.Input, error) {
 		}
 	}
 	read := files.ReadEstate
-	if o.undecided {
+	switch {
+	case o.undecided:
 		read = files.ReadUndecided
+	case o.withoutRules:
+		read = files.ReadWithoutRules
 	}
 	e, err := read(path)
 	if err != nil {

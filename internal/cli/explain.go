@@ -15,7 +15,7 @@ func (p *program) explain() *cobra.Command {
 	var out output
 	c := &cobra.Command{
 		Use:   "explain [CODE|CAUSE...]",
-		Short: "Explain a finding: what it means, what visitors meet, its causes, and what to do",
+		Short: "Explain a finding: what it means, its causes, what to do",
 		Example: `  upperpath explain path-lost
   upperpath explain edge-by-http
   upperpath explain            # all of them, a line each`,

@@ -97,6 +97,7 @@ func (p *program) followOldURLs(
 		Digest:  list.digest,
 		Total:   list.total,
 		Bound:   boundTo(e, from),
+		Scope:   scopeOf(e, made, o.only, from),
 	}
 	first, beyond := 0, map[int]bool{}
 	if o.resume {

@@ -16,7 +16,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/old"
-	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
@@ -44,25 +43,22 @@ func (p *program) gather() *cobra.Command {
 	var o gatherOptions
 	c := &cobra.Command{
 		Use:   "gather SOURCE...",
-		Short: "Gather the old URLs that people, links and search engines still use",
-		Long: `gather makes old-urls.csv (url, weight, source, method, note, and further columns of
-tables) from existing lists. It reads sitemaps and their indexes, feeds, plain lists, browser
-recordings (HAR), and access logs in the Common and Combined format. It also reads CSV and XLSX
-exports with a column of URLs under any usual name. They may be compressed (gzip, zstd), as files
-or as http and https URLs; - is standard input. --survey adds the pages that the last survey met.
---crawl HOST follows the links of an old site within the hosts of the estate, as its robots.txt
-allows. It sends two requests at a time and five a second, unless --per-host and --rate say
-otherwise. Equal URLs (RFC 3986) become one, with their weights added. What was gathered before
-stays, and the new is added; a source that is gathered again replaces what came of it (--anew
-begins anew). Robots' hits, page parts
-and tracking parameters are left out by rules that --rules shows and --leave-out changes. Every
-line left out is counted by its reason. Only hosts of the estate are taken, except with
---all-hosts.`,
+		Short: "Gather the old URLs that people and search engines still use",
+		Long: `gather makes old-urls.csv (url, weight, source, method, note) from what there is:
+sitemaps, feeds, lists, browser recordings (HAR), access logs, CSV and XLSX exports. They
+may be compressed, and be files or URLs; - is standard input. Equal URLs become one, with
+their weights added. What was gathered before stays; a source that is gathered again
+replaces what came of it.
+
+--crawl HOST follows the links of an old site, as its robots.txt allows, with two requests at a
+time and five a second. Robots' hits, page parts and tracking parameters are left out, and
+counted by their reason.`,
 		Example: `  upperpath gather old-pages.csv
   upperpath gather old-pages.csv pages.txt --host https://www.northmoor.example
   upperpath gather --survey
-  upperpath gather --crawl lacemill-museum.example --from stage/stage.yaml --rate 200
-  upperpath gather old-list.csv --url from --weight visits --host ferryhouse.example --to list.csv
+  upperpath gather --crawl lacemill-museum.example --rate 200
+  upperpath gather old-list.csv --url from --weight visits \
+      --host ferryhouse.example --to list.csv
   upperpath gather --rules > leave-out.yaml`,
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := out.check(); err != nil {
@@ -97,12 +93,12 @@ line left out is counted by its reason. Only hosts of the estate are taken, exce
 	f.BoolVar(&o.pages, "survey", false, "add the pages that the last survey met")
 	f.StringArrayVar(&o.crawl, "crawl", nil,
 		"follow the links of this `HOST`, door or page (repeatable)")
-	f.IntVar(&o.depth, "depth", 10, "of a crawl: the most links away from its beginning")
-	f.IntVar(&o.most, "most-pages", 20_000, "of a crawl: the most URLs to request")
+	f.IntVar(&o.depth, "depth", 10, "of a crawl: at most this `NUMBER` of links away")
+	f.IntVar(&o.most, "most-pages", 20_000, "of a crawl: request at most this `NUMBER` of URLs")
 	f.BoolVar(&o.all, "all-hosts", false, "take hosts outside the estate too")
 	f.BoolVar(&o.force, "force", false, "write the file even if it was edited")
 	f.BoolVar(&o.anew, "anew", false,
-		"leave what was gathered before: replace the file with what is named now")
+		"begin anew, without what was gathered before")
 	return c
 }
 
@@ -247,7 +243,7 @@ func (p *program) crawl(
 	f.Depth, f.Pages, f.PerFolder = o.depth, o.most, mostAlike
 	// The sites that were named and no others, by the ports of the schemes or those that were named.
 	domains, doors := map[web.Host]bool{}, map[web.Door]bool{}
-	means := func(h web.Host) bool { return domains[domainOf(h)] && (g.Hosts == nil || g.Hosts(h)) }
+	means := func(h web.Host) bool { return domains[h.Domain()] && (g.Hosts == nil || g.Hosts(h)) }
 	ports := 0
 	f.Doors = func(d web.Door) bool {
 		switch {
@@ -265,7 +261,7 @@ func (p *program) crawl(
 			return nil, err
 		}
 		doors[u.Door()] = true
-		if domains[domainOf(u.Host())] = true; !means(u.Host()) {
+		if domains[u.Host().Domain()] = true; !means(u.Host()) {
 			return nil, usage(
 				"--crawl %s: the estate has no such host; add the domain to the estate file, or use "+
 					"--all-hosts",
@@ -300,14 +296,6 @@ func (p *program) crawl(
 
 // robotsName is the name by which a robots.txt may speak to this program.
 const robotsName = "upperpath"
-
-// domainOf gives the domain of a host, or the host itself.
-func domainOf(h web.Host) web.Host {
-	if apex, ok := h.Apex(); ok {
-		return apex
-	}
-	return h
-}
 
 // crawlFrom reads where a crawl begins: a host, a door or a page.
 func crawlFrom(s string) (web.URL, error) {
@@ -456,15 +444,12 @@ func gatherSurvey(ctx context.Context, g *old.Gathering, e *files.Estate) error 
 		return storeFailed(err)
 	}
 	defer s.Close()
-	latest, _, err := s.LatestSurveys(ctx, untilAll())
+	latest, err := newestSurvey(ctx, s, "--survey")
 	if err != nil {
-		return storeFailed(err)
+		return err
 	}
-	if len(latest) == 0 {
-		return usage("--survey: no survey has been saved yet; run upperpath survey first")
-	}
-	source := g.Begin("survey of " + latest[0].Started.Local().Format("2006-01-02"))
-	for _, d := range survey.Newest(latest).Domains {
+	source := g.Begin("survey of " + latest.Started.Local().Format("2006-01-02"))
+	for _, d := range latest.Domains {
 		for _, c := range d.Chains {
 			if c.Probe != "root" {
 				continue // made up

@@ -29,22 +29,25 @@ type importOptions struct {
 }
 
 // rulesImport takes in redirects that exist.
+// importKinds are the kinds of files from which rules are imported.
+var importKinds = []string{"csv", "apache", "nginx"}
+
 func (p *program) rulesImport() *cobra.Command {
 	var from estateOptions
 	var o importOptions
 	c := &cobra.Command{
 		Use:   "import FILE",
-		Short: "Import existing redirects: a table, an Apache or an nginx configuration",
-		Long: `import reads the redirects of an earlier move and writes them as rules. It takes a table
-with any two named columns, an Apache configuration (Redirect, RedirectMatch, simple RewriteRule
-with RewriteCond), or an nginx configuration (return, rewrite, map, location). Tables may use *
-and $1. In a table, a line without a target is undecided; - or 410 is gone. A line that names a
-scheme or a www counts for both. What the rule language cannot express is listed with line and
-reason. In these files the first match wins, in rules the most specific one; where that changes an
+		Short: "Import redirects from a table, Apache or nginx",
+		Long: `import reads the redirects of an earlier move and writes them as rules. It takes a
+table with any two named columns, an Apache configuration (Redirect, RedirectMatch, simple
+RewriteRule), or nginx (return, rewrite, map, location). In a table, a line without a target
+is undecided; - or 410 is gone. What rules cannot say is listed with line and reason. In
+these files the first match wins, in rules the most specific one; where that changes an
 answer, it is shown with a URL.`,
 		Example: `  upperpath rules import old.htaccess --host lacemill-museum.example
   upperpath rules import old-nginx.conf --format csv > more-rules.csv
-  upperpath rules import old-list.csv --old from --new to --host ferryhouse.example --add`,
+  upperpath rules import old-list.csv --old from --new to \
+      --host ferryhouse.example --add`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := o.out.check(); err != nil {
@@ -118,7 +121,7 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (impo
 			}
 		}
 	}
-	if !contains([]string{"csv", "apache", "nginx"}, o.kind) {
+	if !contains(importKinds, o.kind) {
 		return imports.Import{}, usage("--kind %s: expected csv, apache or nginx", o.kind)
 	}
 	host := ""

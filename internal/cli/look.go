@@ -43,25 +43,21 @@ func (p *program) look() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "look DOMAIN|HOST|URL...",
 		Short: "Follow domains and URLs hop by hop, and report problems",
-		Long: `look follows each of its arguments as a browser does, and shows every hop. A bare domain is
-tried by its four doors (http and https, apex and www), another host by its two. Each door is
-tried at its root, at a made-up path and with a made-up query. A URL is followed as it is, and
-with POST before it as a form sends it. Every address of a door is asked separately. It also asks
-the zone's own name servers, and reports where a resolver gives a previous answer and for how
-long. Where the evidence shows the cause of a problem, it gives cause and remedy, in a sentence
-each.
+		Long: `look follows each of its arguments as a browser does. A bare domain is tried by its
+four doors (http and https, apex and www), another host by its two. Each is tried at its
+root, at a made-up path and with a made-up query, from each of its addresses. A URL is
+followed as it is, hop by hop; with POST before it, as a form sends it. look asks the zone's
+own name servers too, and says for how long a resolver still gives a previous answer.
 
-It needs no estate file. Where there is one, it learns from it and from the last survey who owns
-which address. With - it reads one argument a line from standard input, and writes results as they
-come; a URL to which several lead is requested once. With - and --estate, URLs of the estate are
-judged against its plan, as audit --old-urls does.`,
+It needs no estate file; where there is one, it learns who owns which address. - reads one
+argument a line from standard input. With --estate, those URLs are judged against its plan.`,
 		Example: `  upperpath look lacemill-museum.example
-  upperpath look lacemill-museum.example --from stage/stage.yaml     # the demo's, while the stage plays it
-  upperpath look https://www.northmoor.example/visit/ --from stage/stage.yaml --format json
-  upperpath look ferryhouse.example --origin 192.0.2.55 --from stage/stage.yaml
-  upperpath look "POST http://northmoor-tickets.example/order" --from stage/stage.yaml
-  upperpath look - --from stage/stage.yaml --format csv < old-urls.txt > found.csv
-  upperpath look - --estate upperpath.yaml --from stage/stage.yaml < old-urls.txt`,
+  upperpath look lacemill-museum.example --chains --from stage/stage.yaml
+  upperpath look https://www.northmoor.example/visit/ --format json
+  upperpath look ferryhouse.example --origin 192.0.2.55
+  upperpath look "POST http://northmoor-tickets.example/order"
+  upperpath look - --format csv < old-urls.csv > found.csv
+  upperpath look - --estate upperpath.yaml < old-urls.csv`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := out.check(); err != nil {

@@ -26,18 +26,17 @@ func (p *program) newEstate() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "new",
 		Short: "Write an estate file to start from",
-		Long: `new writes upperpath.yaml with the canonical site and the domains that should lead there,
-and an empty rules.csv. The domains come from --domain or from a list. That is plain names, one a
-line, or a table as registrars export it: CSV or XLSX, in any usual encoding.
-Columns are found by their usual names: domain (or a name and its ending), expiry, registrar, DNS
-provider, carrier, wave, note. URLs, www and hosts below a domain are filed under it; lines about
-one domain are merged. Dates are read in the usual forms; if one could be two days, the file asks.
-What was used and what was left is reported. The domain of the canonical site is added
-automatically. Without --canonical the file has names only, which is enough for survey and
-inventory.`,
-		Example: `  upperpath new --canonical https://www.northmoor.example --domain slatequarry.example
-  upperpath new --canonical https://www.northmoor.example --list domains.csv --server 203.0.113.20
-  upperpath new --list domains.csv --out names.yaml`,
+		Long: `new writes upperpath.yaml with the canonical site and the domains that should lead
+there, and an empty rules.csv. The domains come from --domain or from a list: plain names,
+or a table as registrars export it (CSV or XLSX), whose columns are found by their usual
+names. URLs and hosts are filed under their domain; if a date could be two days, the file
+asks. What was used and left out is reported. Without --canonical the file has names only,
+which is enough for survey and inventory.`,
+		Example: `  upperpath new --list domains.csv --out names.yaml
+  upperpath new --canonical https://www.northmoor.example --list domains.csv \
+      --server 203.0.113.20 --out client/upperpath.yaml
+  upperpath new --canonical https://www.northmoor.example \
+      --domain slatequarry.example --out quarry/upperpath.yaml`,
 		Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			door, all, read, err := newInput(canonical, list, domains)
@@ -110,7 +109,8 @@ inventory.`,
 	f.StringVar(&canonical, "canonical", "",
 		"the `URL` of the canonical site, such as https://www.northmoor.example")
 	f.StringArrayVar(&domains, "domain", nil, "a `DOMAIN` that should lead there (repeatable)")
-	f.StringVar(&list, "list", "", "a CSV or XLSX `FILE` with the domains, such as a registrar exports")
+	f.StringVar(&list, "list", "",
+		"a CSV or XLSX `FILE` with the domains, such as a registrar exports")
 	f.StringArrayVar(&servers, "server", nil,
 		"an `ADDRESS` of the server of your own that will redirect (repeatable)")
 	f.StringVar(&contact, "contact", "",

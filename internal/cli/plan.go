@@ -15,7 +15,7 @@ func (p *program) plan() *cobra.Command {
 	var consider string
 	c := &cobra.Command{
 		Use:   "plan [NAME]",
-		Short: "Work out doors, rules, certificates, records and their changes, and every door's answer",
+		Short: "Work out doors, rules, certificates, records, and every step",
 		Long: `plan works out, from the estate file and the rules, where each door must lead and who
 carries it. It works out which certificates are needed and when, and which records each name
 needs. It compares these with the last survey (or with zone files), and lists what to add,
@@ -25,11 +25,11 @@ an example of every rule in memory, with the limits of each carrier, and shows w
 not work. It changes nothing.`,
 		Example: `  upperpath plan
   upperpath plan lacemill-museum.example
-  upperpath plan --zone-detail
+  upperpath plan --all
   upperpath plan --estate faulty/upperpath.yaml --zone faulty/zones
   upperpath plan --consider gateway,platform --only northmoormuseum.example
   upperpath plan --consider www,apex
-  upperpath plan --format md > plan.md`,
+  upperpath plan --format json > plan.json`,
 		Args: cobra.MaximumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			if len(args) == 1 {
@@ -62,7 +62,9 @@ not work. It changes nothing.`,
 	from.flags(c)
 	from.zoneFlags(c)
 	out.flags(c)
-	c.Flags().BoolVar(&out.detail, "zone-detail", false, "show each zone's changes and the rules")
+	out.more = "--all"
+	c.Flags().BoolVar(&out.detail, "all", false,
+		"show all: steps in full, doors, certificates, rules, the changes of each zone")
 	c.Flags().
 		StringVar(&consider, "consider", "",
 			"compare choices: `NAME,NAME` of carriers, or www,apex as the canonical host")

@@ -16,7 +16,7 @@ func (p *program) prove() *cobra.Command {
 	var out output
 	c := &cobra.Command{
 		Use:   "prove",
-		Short: "Decide for every URL whether it arrives, in how many hops, and that nothing loops",
+		Short: "Decide for every URL whether it arrives, and in how many hops",
 		Long: `prove takes the web as it is once everything is typed that the plan has people type. It
 looks at every door with its carrier and its limits, the rules, the fallback, the exempt paths, and
 the site's own redirects. Where typing breaks something on the way, that refutes it too. It reasons

@@ -42,16 +42,15 @@ func (p *program) recheck() *cobra.Command {
 		Use:   "recheck",
 		Short: "Look again, and report only what is new since the accepted state",
 		Long: `recheck surveys and audits again, and compares with the state that was accepted last
-(--accept-all): records, delegations, certificates, registrations, redirects, pages, and every
-finding. It reports only what is new, as a short text that can be mailed to a client unchanged,
-and prints nothing if nothing is new. Accepted findings are left out until a date (--accept CODE
-SUBJECT --until DATE --why TEXT), and return on it. What could not be seen is reported as unseen.
-Made for cron: see docs/recheck.md. It exits with 0 when nothing is new, and with 1 when something
-is.`,
-		Example: `  upperpath recheck --accept-all --from stage/stage.yaml
-  upperpath recheck --from stage/stage.yaml
-  upperpath recheck --from stage/stage.yaml --format html --metrics upperpath.prom
-  upperpath recheck --accept registration-ends northmoor-tickets.example --until 2027-01-15 --why "it is let go"
+(--accept-all): records, delegations, certificates, registrations, redirects, pages, findings.
+It says only what is new, as a short text for a mail, and nothing if nothing is. What could not
+be seen is unseen. Single findings are accepted until a date: --accept CODE SUBJECT --until DATE
+--why TEXT. Made for cron: see docs/recheck.md. It exits with 1 when something is new.`,
+		Example: `  upperpath recheck --accept-all
+  upperpath recheck
+  upperpath recheck --format html --metrics upperpath.prom
+  upperpath recheck --accept registration-ends northmoor-tickets.example \
+      --until 2027-01-15 --why "it is let go"
   upperpath recheck --list`,
 		Args: cobra.MaximumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
@@ -87,7 +86,8 @@ is.`,
 	f.StringVar(&o.why, "why", "", "with --accept: a `TEXT` with the reason")
 	f.StringVar(&o.withdraw, "withdraw", "", "no longer accept what this `CODE` says about SUBJECT")
 	f.BoolVar(&o.list, "list", false, "list what is accepted, and until when")
-	f.StringVar(&o.metrics, "metrics", "", "write figures for Prometheus into this `FILE`; - is standard output, without news")
+	f.StringVar(&o.metrics, "metrics", "",
+		"write figures for Prometheus into this `FILE`; - is standard output, without news")
 	f.StringVar(&o.survey.key, "key", "",
 		"a `FILE` with the key for zone transfers: name, algorithm and secret")
 	f.BoolVar(&o.survey.noTransfer, "no-transfer", false, "do not ask for whole zones")

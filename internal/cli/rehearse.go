@@ -28,15 +28,12 @@ func (p *program) rehearse() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "rehearse",
 		Short: "Play the plan on a stand-in web, and audit it there",
-		Long: `rehearse puts what the plan has people type on the stage, read back from the zone files and
-the sheets' tables as they are written. Its records go into a name server. At its address each
-carrier answers the hosts that it was told of, with the certificates that it was told to get, all
-on loopback. Then it audits every door and an example of every rule there, over real sockets. It
-touches nothing real.
+		Long: `rehearse puts what the plan has people type on a stand-in web on loopback, as it
+stands in the zone files and sheets. It audits every door and an example of every rule
+there, over real sockets. It touches nothing real.
 
---step stops after that step of the plan; --all-steps looks after each. The stage then begins as the
-last survey saw everything. It looks at every door and at all mail, first as whoever asks then meets
-them. Then it looks as those do who still hold older answers: at up to 40 mixtures of old and new.`,
+--step stops after a step of the plan; --all-steps looks after each. Each is seen as by visitors
+who come for the first time, and by those who still hold older answers.`,
 		Example: `  upperpath rehearse
   upperpath rehearse --step 12
   upperpath rehearse --all-steps

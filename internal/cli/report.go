@@ -21,6 +21,7 @@ import (
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/recheck"
 	"upperpath.example/upperpath/internal/core/runbook"
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/signoff"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -44,19 +45,17 @@ func (p *program) report() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "report",
 		Short: "Show what was audited last, or make a page of it for the client",
-		Long: `report shows what was seen last of every door, from as many audits as that takes. With
---out it writes one self-contained page for the client, as HTML or Markdown by the ending of the
-file. The page answers one question first: can this go live (--kind before), is it done (after),
-or does it stay so (monthly)? It joins what is known of doors, old URLs, mail, certificates, HSTS,
-robots and registrations, each with when it was seen and what was not looked at. Then come the
-domains, what to do, risks with their dates, figures, and the findings with their remedies.
---before adds what was fixed since an earlier audit. --figure writes one of the figures alone:
-doors, hops, chains or dates; as PNG if --out ends in .png, otherwise as SVG. For a PDF, print the
-page from a browser.`,
+		Long: `report shows what was seen last of every door. With --out it writes one page for the
+client, HTML or Markdown by the ending of the file. It answers one question first: can this
+go live (--kind before), is it done (after), does it stay so (monthly)? It joins what is
+known of doors, old URLs, mail, certificates, robots and registrations. It says from when
+that is, what was not looked at, and what to do. --before adds what was fixed since an
+earlier audit. --figure writes one figure alone. For a PDF, print the page from a browser.`,
 		Example: `  upperpath report
   upperpath report --out report.html
-  upperpath report --kind after --out - > report.html
-  upperpath report --out report.html --title "Northmoor Museums Trust: one address" --by "Your consultant"
+  upperpath report --kind after --out - > after.html
+  upperpath report --out report.html --by "Your consultant" \
+      --title "Northmoor Museums Trust: one address"
   upperpath report --before 1 --out report.html
   upperpath report --figure doors --out doors.png
   upperpath report --list
@@ -77,7 +76,7 @@ page from a browser.`,
 	}
 	f := c.Flags()
 	f.StringVar(&from.path, "estate", "",
-		"the estate `FILE` (default: upperpath.yaml here or in a folder above)")
+		"the estate `FILE` (default: upperpath.yaml, here or above)")
 	f.StringVarP(&o.path, "out", "o", "",
 		"write the page to this `FILE` (.html or .md; - is standard output), or a figure (.svg, .png)")
 	f.StringVar(&o.kind, "kind", "",
@@ -88,7 +87,8 @@ page from a browser.`,
 	f.StringVar(&o.words, "words", "", "a text `FILE` with paragraphs for the top of the page")
 	f.StringVar(&o.figure, "figure", "",
 		"write this `FIGURE` alone: "+strings.Join(report.Figures(), ", "))
-	f.Int64Var(&o.number, "number", 0, "the audit with this `NUMBER` alone, instead of what was seen last")
+	f.Int64Var(&o.number, "number", 0,
+		"the audit with this `NUMBER` alone, instead of what was seen last")
 	f.Int64Var(&o.before, "before", 0, "say what was fixed since the audit with this `NUMBER`")
 	f.BoolVar(&o.list, "list", false, "list the saved audits")
 	f.BoolVar(&o.force, "force", false,
@@ -287,7 +287,7 @@ func (p *program) forClient(
 		return page, storeFailed(err)
 	}
 	page.Survey = survey.Newest(surveys)
-	if page.Runs, err = runsOf(ctx, s); err != nil {
+	if page.Runs, err = runsOf(ctx, s, a.Vantage); err != nil {
 		return page, storeFailed(err)
 	}
 	e, in, err := from.inputSeen(ctx)
@@ -365,20 +365,31 @@ func (p *program) coverageOf(ctx context.Context, e *files.Estate, in plan.Input
 	return made
 }
 
-// runsOf gives how the old URLs fared that were followed last; nil where none were.
-func runsOf(ctx context.Context, s *store.Store) (*signoff.Runs, error) {
-	run, err := s.NewestRun(ctx)
-	if errors.Is(err, store.ErrEmpty) {
-		return nil, nil
-	}
+// runsOf gives how the old URLs fared that were followed last from a place, as everybody meets
+// them; nil where none were.
+func runsOf(ctx context.Context, s *store.Store, vantage string) (*signoff.Runs, error) {
+	runs, err := s.Runs(ctx)
 	if err != nil {
 		return nil, err
 	}
+	var kept []scope.Kept
+	for _, r := range runs {
+		kept = append(kept, scope.Kept{ID: r.ID, Vantage: r.Vantage, Scope: r.Scope})
+	}
+	best, ok := scope.Best(kept, vantage)
+	if !ok {
+		return nil, nil
+	}
+	run := runs[slices.IndexFunc(runs, func(r store.Run) bool { return r.ID == best.ID })]
 	areas, _, err := s.AreasOf(ctx, run.ID)
 	if err != nil {
 		return nil, err
 	}
-	return &signoff.Runs{Started: run.Started, Source: run.Source, Total: run.Total, Areas: areas}, nil
+	made := &signoff.Runs{Started: run.Started, Source: run.Source, Total: run.Total, Areas: areas}
+	if run.Scope != nil {
+		made.Part = run.Scope.Only
+	}
+	return made, nil
 }
 
 // writeFigure writes one figure to a file, or to standard output.

@@ -73,6 +73,8 @@ type program struct {
 	out     *outlet
 	err     *outlet
 	verbose bool
+	quiet   bool
+	only    string      // the part of the estate that is meant; "": all of it
 	keeping sync.Mutex  // held while what was seen is kept
 	kept    atomic.Bool // something was
 	started bool        // the command line was understood, and the command began
@@ -234,20 +236,19 @@ func (p *program) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "upperpath",
 		Short: "Consolidate domains onto one site, and prove it",
-		Long: `Upper Path leads every door of every domain that a client owns to one canonical site. It
-plans the records, certificates and redirects, rehearses them on a stand-in web, writes them for
-real servers, and audits the result as browsers meet it.
-
-Start with three commands: look, plan, audit. To see it all at once: upperpath demo`,
+		Long: `Upper Path leads every door of every domain that a client owns to one canonical site: it
+plans, rehearses, writes for real servers, and audits as browsers meet it. Start with three
+commands: look, plan, audit. To see it all at once: upperpath demo`,
 		Example: `  upperpath demo --dir northmoor
-  upperpath stage northmoor/stage                     # in another terminal, from here on in the folder northmoor
-  upperpath look lacemill-museum.example --from stage/stage.yaml
-  upperpath plan
-  upperpath audit --from stage/stage.yaml`,
+  upperpath stage northmoor/stage      # in another terminal; here: cd northmoor
+  upperpath plan`,
 		SilenceErrors: true,
 		SilenceUsage:  true,
 		Version:       version(),
-		PersistentPreRunE: func(*cobra.Command, []string) error {
+		PersistentPreRunE: func(c *cobra.Command, _ []string) error {
+			if f := c.Flags().Lookup("only"); f != nil {
+				p.only = f.Value.String()
+			}
 			if _, err := clockSet(); err != nil {
 				return err
 			}
@@ -265,8 +266,12 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 	root.SetErr(p.err)
 	root.SetFlagErrorFunc(optionFault)
 	root.SetUsageTemplate(usageTemplate)
+	root.SetHelpFunc(showHelp)
 	root.SetVersionTemplate("upperpath {{.Version}}\n")
-	root.PersistentFlags().BoolVarP(&p.verbose, "verbose", "v", false, "log progress to stderr")
+	f := root.PersistentFlags()
+	f.BoolVarP(&p.verbose, "verbose", "v", false, "log progress to stderr, with any command")
+	f.BoolVarP(&p.quiet, "quiet", "q", false,
+		"show the verdict only, and no progress, with any command")
 	root.AddGroup(
 		&cobra.Group{ID: "work", Title: "The work, in its order:"},
 		&cobra.Group{ID: "other", Title: "Other commands:"},
@@ -279,7 +284,7 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 		c.GroupID = "work"
 		root.AddCommand(c)
 	}
-	for _, c := range []*cobra.Command{p.demo(), p.stage(), p.explain(), p.version()} {
+	for _, c := range []*cobra.Command{p.demo(), p.stage(), p.explain(), p.version(), p.looking()} {
 		c.GroupID = "other"
 		root.AddCommand(c)
 	}
@@ -326,30 +331,6 @@ func knownCommand(c *cobra.Command, args []string) error {
 	return ended{exitUsage, fmt.Errorf("%s has no command %q; %s", c.CommandPath(), args[0], remedy)}
 }
 
-// usageTemplate is Cobra's, with the examples at the end, where the eye is when help has scrolled
-// by.
-const usageTemplate = `Usage:{{if .Runnable}}
-  {{.UseLine}}{{end}}{{if .HasAvailableSubCommands}}
-  {{.CommandPath}} [command]{{end}}{{if .HasAvailableSubCommands}}{{$cmds := .Commands}}{{if eq (len .Groups) 0}}
-
-Commands:{{range $cmds}}{{if .IsAvailableCommand}}
-  {{rpad .Name .NamePadding }} {{.Short}}{{end}}{{end}}{{else}}{{range $group := .Groups}}
-
-{{.Title}}{{range $cmds}}{{if (and (eq .GroupID $group.ID) (or .IsAvailableCommand (eq .Name "help")))}}
-  {{rpad .Name .NamePadding }} {{.Short}}{{end}}{{end}}{{end}}{{end}}{{end}}{{if .HasAvailableLocalFlags}}
-
-Options:
-{{.LocalFlags.FlagUsages | trimTrailingWhitespaces}}{{end}}{{if .HasAvailableInheritedFlags}}
-
-Options of every command:
-{{.InheritedFlags.FlagUsages | trimTrailingWhitespaces}}{{end}}{{if .HasAvailableSubCommands}}
-
-{{.CommandPath}} [command] --help says more about each.{{end}}{{if .HasExample}}
-
-Examples:
-{{.Example}}{{end}}
-`
-
 func (p *program) version() *cobra.Command {
 	return &cobra.Command{
 		Use:     "version",
@@ -377,6 +358,7 @@ type output struct {
 	format string
 	failOn string
 	detail bool
+	more   string // the option that asks for detail
 }
 
 // flags adds the options of a command whose result decides on the exit code.
@@ -402,6 +384,7 @@ func (o *output) formatFlag(c *cobra.Command) {
 
 // chainFlag adds the option that shows every chain.
 func (o *output) chainFlag(c *cobra.Command) {
+	o.more = "--chains"
 	c.Flags().BoolVar(&o.detail, "chains", false,
 		"show every chain hop by hop, also those without problems")
 }
@@ -428,12 +411,26 @@ func (p *program) show(d doc.Doc, o *output) error {
 		return usage("--format %s is not for a terminal; write it to a file: > result.%[1]s",
 			o.format)
 	}
+	d.About = ofPart(d, p.only)
 	style := p.style()
-	style.Detail = o.detail
+	style.Detail, style.More, style.Quiet = o.detail, o.more, p.quiet
 	if doc.Binary(o.format) {
 		return doc.Write(p.out.raw(), o.format, d, style)
 	}
 	return doc.Write(p.out, o.format, d, style)
+}
+
+// ofPart gives what is said below a document's title, with the part of the estate that it is about,
+// where it is one.
+func ofPart(d doc.Doc, only string) string {
+	switch part := "only " + only; {
+	case only == "" || strings.Contains(d.About, part):
+		return d.About
+	case d.About == "":
+		return part
+	default:
+		return d.About + "; " + part
+	}
 }
 
 // tell writes a document as text.
@@ -486,5 +483,5 @@ func colored(w io.Writer) bool {
 // onTerminal reports whether progress is seen by somebody.
 func (p *program) onTerminal() bool {
 	_, is := terminal(p.err.to)
-	return is
+	return is && !p.quiet
 }

@@ -17,7 +17,7 @@ import (
 func (p *program) rules() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "rules",
-		Short: "Work on the redirect map: try URLs, straighten chains, import existing redirects",
+		Short: "Work on the redirect map: try, straighten, import",
 		Example: `  upperpath rules try http://lacemill-museum.example/archive/1998/bobbins
   upperpath rules straighten
   upperpath rules import old.htaccess --host lacemill-museum.example`,
@@ -32,7 +32,7 @@ func (p *program) rulesTry() *cobra.Command {
 	var out output
 	c := &cobra.Command{
 		Use:   "try URL...",
-		Short: "Show which rule takes a URL, why, its answer, and the predicted chain to the end",
+		Short: "Show which rule takes a URL, why, and where it leads",
 		Example: `  upperpath rules try http://lacemill-museum.example/archive/1998/bobbins
   upperpath rules try --format json https://slatequarry.example/tours`,
 		Args: cobra.MinimumNArgs(1),
@@ -102,7 +102,7 @@ func (p *program) rulesStraighten() *cobra.Command {
 	var write bool
 	c := &cobra.Command{
 		Use:   "straighten",
-		Short: "Rewrite rules that take several hops as single ones, and drop exact duplicates",
+		Short: "Rewrite rules of several hops as single ones, drop duplicates",
 		Long: `straighten finds the rules whose target is itself redirected, and shows for each the rule
 that leads there in one hop; exact duplicates go. With --write it changes rules.csv: only these
 lines, and nothing else. It never merges a temporary redirect into a permanent one.`,

@@ -44,29 +44,24 @@ func (p *program) runbook() *cobra.Command {
 	var o runbookOptions
 	c := &cobra.Command{
 		Use:   "runbook",
-		Short: "Work through the plan's steps: what, where, when, and whether it worked",
-		Long: `runbook turns the plan's steps into a list to work through. Each step has the provider, the
-names, the values to copy, how long to wait and until when, what to check, and how to undo it.
---check looks whether the next open step is done: it asks name servers, parent zones and doors. It
-marks what is done with the time, skips what still waits, and stops at the first step that is not
-done, with what is missing. Mark what cannot be seen from outside by hand (--done 4, --done 11,12 or
---done 3-6): that shows the step and the next one. A step before its turn, or before its wait is
-over, is marked only once you agree, or with --yes. Progress is saved in .upperpath/ beside the
-estate file, separately for each --only.
+		Short: "Work through the plan's steps, and see whether each worked",
+		Long: `runbook turns the plan's steps into a list to work through: at whose page, what to
+copy, how long to wait, what to check, how to undo it. --check looks whether the next steps
+are done, marks those that are, and stops at the first that is not. What cannot be seen from
+outside is marked by hand: --done 4, --done 11,12 or --done 3-6. Before its turn or its time
+a step is marked only once you agree. Progress is saved in .upperpath/, separately for each
+--only.
 
---back shows how a step is undone: what to type where, with the previous values and TTLs, and what
-that costs. It is played first, so you know what breaks. With --check, it looks whether everything
-is as it was before, and has the step open again.
-
-An error in the plan keeps the runbook NOT READY, unless one of its own steps fixes it.`,
+--back shows how a step is undone, and what that costs; with --check, it looks whether all is as
+it was before. An error in the plan keeps the runbook NOT READY, unless one of its own steps
+fixes it.`,
 		Example: `  upperpath runbook
-  upperpath runbook --start 21:00
   upperpath runbook --format html > runbook.html
-  upperpath runbook --check --from stage/stage.yaml
-  upperpath runbook --done 2
-  upperpath runbook --undo 2
-  upperpath runbook --back 2
-  upperpath runbook --back 2 --check`,
+  upperpath runbook --check
+  upperpath runbook --done 1-4
+  upperpath runbook --undo 3,4
+  upperpath runbook --back 2 --check
+  upperpath runbook --start 21:00`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {
@@ -131,7 +126,11 @@ func (p *program) runRunbook(
 		return err
 	}
 	if o.check || marks || o.anew || o.start != "" {
+		audited := p.auditedBefore(ctx, e, from.only, o)
 		book, err = p.changeBook(context.WithoutCancel(ctx), e, begin, o, func(b *runbook.Book) error {
+			if !audited.IsZero() {
+				b.Witnessed(report.AuditFirst, audited)
+			}
 			return o.mark(b, p.now())
 		})
 		if err != nil {
@@ -171,6 +170,35 @@ func (p *program) runRunbook(
 	return nil
 }
 
+// longBefore is how old an audit may be that shows how things were before anything moved.
+const longBefore = 7 * 24 * time.Hour
+
+// auditedBefore says when every door was audited last, as far as that is what a runbook asks to
+// have before it begins; the zero time: it was not, or nobody checks.
+func (p *program) auditedBefore(
+	ctx context.Context, e *files.Estate, only string, o *runbookOptions,
+) time.Time {
+	if !o.check {
+		return time.Time{}
+	}
+	s, err := store.Read(ofEstate(e))
+	if err != nil {
+		return time.Time{}
+	}
+	defer s.Close()
+	kept, err := s.List(ctx)
+	if err != nil {
+		return time.Time{}
+	}
+	for _, k := range kept { // the last first
+		all := !k.Scope.Part() || only != "" && k.Scope.Only == only
+		if k.Scope.Real() && k.Scope.Ended() && all && p.now().Sub(k.Started) < longBefore {
+			return k.Started
+		}
+	}
+	return time.Time{}
+}
+
 // mark marks the steps of the options.
 func (o *runbookOptions) mark(b *runbook.Book, now time.Time) error {
 	var wrong []error
@@ -183,23 +211,11 @@ func (o *runbookOptions) mark(b *runbook.Book, now time.Time) error {
 	return errors.Join(wrong...)
 }
 
-// inTurn asks, once, about steps that are to be marked before their turn or their time. The book
-// stays as it is.
+// inTurn asks, once, about steps that are to be marked before their turn or their time.
 func (p *program) inTurn(book *runbook.Book, o *runbookOptions) error {
-	copied := *book
-	copied.Tasks = slices.Clone(book.Tasks)
-	var all []runbook.Early
-	for _, n := range o.done {
-		early, is, err := copied.Early(n, p.now())
-		if err != nil {
-			return ended{exitUsage, err}
-		}
-		if t, _ := copied.Task(n); is && !t.IsDone() {
-			all = append(all, early)
-		}
-		if err := copied.Mark(n, p.now()); err != nil {
-			return ended{exitUsage, err}
-		}
+	all, err := book.Early(o.done, p.now())
+	if err != nil {
+		return ended{exitUsage, err}
 	}
 	if len(all) == 0 || o.yes {
 		return nil
@@ -436,5 +452,8 @@ func (p *program) asker(made *plan.Plan, w *live.Client) *live.Asker {
 		Judge: chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Elsewhere: made.Elsewhere,
 			Forwards: made.Forwards},
 		Goals: made.Goal,
+		Accepted: func(all []finding.Finding) []finding.Finding {
+			return finding.Accept(all, made.Estate.Accept, w.Now())
+		},
 	}
 }

@@ -26,15 +26,15 @@ func (p *program) stage() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "stage FOLDER",
 		Short: "Play a stand-in web from plain files, until Ctrl-C",
-		Long: `stage plays a web of its own on loopback: name servers from FOLDER/zones/, web servers and
-their certificates from FOLDER/web.yaml, and a proxy that leads to them. It writes
-FOLDER/stage.yaml, the vantage from which every other command sees this web as if it were the
-world, and FOLDER/ca.pem, the authority to trust. An edited zone file is read again: name servers
-serve it at once, while resolvers keep the previous answer until its TTL has run out. It needs no
-root and no network.`,
+		Long: `stage plays a web of its own on loopback: name servers from FOLDER/zones/, web servers
+and their certificates from FOLDER/web.yaml, and a proxy that leads to them. It writes
+FOLDER/stage.yaml, the vantage from which every other command sees this web as if it were
+the world, and FOLDER/ca.pem, the authority to trust. An edited zone file is read again:
+name servers serve it at once, while resolvers keep the previous answer until its TTL has
+run out. It needs no root and no network.`,
 		Example: `  upperpath demo --dir northmoor
   upperpath stage northmoor/stage
-  upperpath look lacemill-museum.example --from northmoor/stage/stage.yaml     # in another terminal`,
+  upperpath look lacemill-museum.example   # in another terminal, in northmoor`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			scene, err := stage.FromFolder(args[0], now())

@@ -50,14 +50,14 @@ func (p *program) survey() *cobra.Command {
 	var o surveyOptions
 	c := &cobra.Command{
 		Use:   "survey",
-		Short: "Survey every domain: records, mail, certificates; report what is odd; save it",
-		Long: `survey looks at every domain of the estate. It asks each of the name servers that the
-parent zone and the zone name. It asks for the records of apex, www, further hosts and common
-names, or takes the whole zone by transfer (AXFR) or from a file (--zone). It follows every door,
-and asks for the registration. It reports what is odd, and saves what it saw in .upperpath/,
-dated, so that it can be compared later.`,
-		Example: `  upperpath survey --from stage/stage.yaml
-  upperpath survey --from stage/stage.yaml --only lacemill-museum.example --records --save before
+		Short: "Survey every domain, report what is odd, and save it",
+		Long: `survey looks at every domain of the estate. It asks each name server for the records
+of apex, www, further hosts and common names, or takes the whole zone by transfer (AXFR) or
+from a file (--zone). It follows every door, and asks for the registration. It says what is
+odd, and saves what it saw in .upperpath/, dated, to be compared later.`,
+		Example: `  upperpath survey
+  upperpath survey --only lacemill-museum.example --records
+  upperpath survey --save before
   upperpath survey --list
   upperpath survey --show 1
   upperpath compare 1 2`,
@@ -462,4 +462,20 @@ func oneSurvey(ctx context.Context, s *store.Store, number int64) (*survey.Surve
 		return nil, notOurs(err, "survey")
 	}
 	return v, nil
+}
+
+// newestSurvey gives what was seen last of every domain; of names the command or option that needs
+// it.
+func newestSurvey(ctx context.Context, s *store.Store, of string) (*survey.Survey, error) {
+	all, _, err := s.LatestSurveys(ctx, untilAll())
+	switch v := survey.Newest(all); {
+	case err != nil:
+		return nil, storeFailed(err)
+	case v != nil:
+		return v, nil
+	case len(all) > 0:
+		return nil, usage("%s: every saved survey took addresses or a time by hand (--point, --as-of), "+
+			"and says nothing of what visitors meet; run upperpath survey without them", of)
+	}
+	return nil, usage("%s: no survey has been saved yet; run upperpath survey first", of)
 }

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -34,7 +33,7 @@ listed too. Each entry has a command that checks it.`,
 		Example: `  upperpath write sheet
   upperpath write sheet --only wave:2 --out wave-2
   upperpath write sheet --format html
-  upperpath write sheet --estate faulty/upperpath.yaml --zone faulty/zones --out faulty/sheets`,
+  upperpath write sheet --estate faulty/upperpath.yaml --out faulty/sheets`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if !contains([]string{"md", "html", "xlsx", "csv"}, format) {
@@ -77,7 +76,7 @@ listed too. Each entry has a command that checks it.`,
 	from.zoneFlags(c)
 	c.Flags().StringVarP(&out, "out", "o", "sheets", "the `FOLDER` to write into")
 	c.Flags().StringVar(&format, "format", "md",
-		"a `FORMAT` for the pages: md (with csv beside it), html, xlsx, csv")
+		"a `FORMAT` for the pages: md or html (with csv beside it), xlsx, csv")
 	c.Flags().BoolVar(&force, "force", false,
 		"replace a file that this program did not write or that was edited")
 	return c
@@ -101,25 +100,26 @@ func (p *program) writeZone() *cobra.Command {
 	var force, asItIs bool
 	c := &cobra.Command{
 		Use:   "zone",
-		Short: "Write each zone as it is after the changes, as a standard zone file",
-		Long: `write zone makes a zone file (RFC 1035 section 5) for each domain: everything that existed,
-changed as planned. The serial of the SOA is one higher; if the zone moves, its next name servers
-are named. A domain that the parent zone does not know yet gets a zone from nothing. Name servers
-load the file, and most providers import it.`,
+		Short: "Write each zone as it is after the changes, as a zone file",
+		Long: `write zone makes a zone file (RFC 1035 section 5) for each domain: everything that
+existed, changed as planned. The serial of the SOA is one higher; if the zone moves, its
+next name servers are named. A domain that the parent zone does not know yet gets a zone
+from nothing. Name servers load the file, and most providers import it.`,
 		Example: `  upperpath write zone
   upperpath write zone --only ferryhouse.example --out new-zones
   upperpath write zone --as-it-is --out copies`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
+			from.withoutRules = asItIs
 			_, made, err := from.readSeen(c.Context())
 			if err != nil {
 				return err
 			}
-			if err := tied(made); err != nil {
+			if err := tied(made); err != nil && !asItIs {
 				return err
 			}
 			var failures []error
-			partial, findings := 0, slices.Clone(made.Findings)
+			partial := 0
 			var ahead []string // zones of which something is typed before they are copied
 			for i := range made.Zones {
 				z := &made.Zones[i]
@@ -149,9 +149,8 @@ load the file, and most providers import it.`,
 					lost = made.Lost(z)
 				}
 				for _, f := range lost {
-					fmt.Fprintf(p.out, "  %s %s\n", f.Says, f.Fix)
+					fmt.Fprintf(p.out, "  note: %s %s\n", f.Says, f.Fix)
 				}
-				findings = append(findings, lost...)
 				if z.Partial {
 					partial++
 				}
@@ -168,11 +167,15 @@ load the file, and most providers import it.`,
 				fmt.Fprintf(p.out, "\nThese copies hold rows that nobody has seen typed: %s. Type them first, "+
 					"survey again, then write the copies again with --force.\n", wording.Few(ahead, 6))
 			}
-			p.notReady(made.Findings)
+			var ofPlan []finding.Finding
+			if !asItIs { // else nothing of the plan is in them
+				ofPlan = made.Findings
+			}
+			p.notReady(ofPlan)
 			if err := errors.Join(failures...); err != nil {
 				return failed(err)
 			}
-			return (&output{failOn: "error"}).exit(findings)
+			return (&output{failOn: "error"}).exit(ofPlan)
 		},
 	}
 	from.flags(c)

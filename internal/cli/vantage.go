@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -32,12 +33,13 @@ func (o *vantageOptions) flags(c *cobra.Command) { o.flagsNamed(c, "timeout") }
 // flagsNamed adds the options; timeout is how that for each step is called.
 func (o *vantageOptions) flagsNamed(c *cobra.Command, timeout string) {
 	f := c.Flags()
+	before := flagNames(f)
+	defer func() { asLooking(f, append(before, "from"), "timeout", timeout) }()
 	f.StringVar(&o.from, "from", "",
-		"look from this `VANTAGE`: a name in the estate file, or a vantage file (default: "+fromVariable+
-			" in the environment, or from: in the estate file)")
+		"look from this `VANTAGE`: a name in the estate file, or a file")
 	o.fromGiven = func() bool { return f.Changed("from") }
 	f.StringArrayVar(&o.resolvers, "resolver", nil, "ask the resolver at `HOST:PORT` (repeatable)")
-	f.StringVar(&o.proxy, "proxy", "", "go through a proxy, `socks5://HOST:PORT`")
+	f.StringVar(&o.proxy, "proxy", "", "go through the SOCKS5 proxy at this `URL`, socks5://HOST:PORT")
 	f.StringVar(&o.trust, "trust", "",
 		"trust the certificates in this PEM `FILE` instead of the system's")
 	f.DurationVar(&o.timeout, timeout, 0,
@@ -46,12 +48,12 @@ func (o *vantageOptions) flagsNamed(c *cobra.Command, timeout string) {
 		&o.points,
 		"point",
 		nil,
-		"go to an address, whatever DNS says: `HOST[:PORT]=ADDRESS[:PORT]` (repeatable)",
+		"go to an address, whatever DNS says: `HOST=ADDRESS` (repeatable; each may have a port)",
 	)
 	f.BoolVar(&o.private, "allow-private", false,
 		"follow redirects of public addresses into private networks too")
 	f.StringVar(&o.asOf, "as-of", "",
-		"judge certificates at this `TIME`, such as 2027-03-01 or 2027-03-01T12:00:00Z")
+		"judge certificates at this `TIME`, such as 2027-03-01")
 	f.IntVar(&o.parallel, "parallel", 32, "the `NUMBER` of URLs to follow at once")
 	f.IntVar(&o.perHost, "per-host", 4, "the `NUMBER` of requests at a time to one host")
 	f.Float64Var(&o.rate, "rate", 0,
@@ -210,6 +212,10 @@ func named(from, source string, e *files.Estate) (string, estate.Vantage, error)
 			from,
 			cmp.Or(strings.Join(names, ", "), "none"),
 		)
+	}
+	if _, err := os.Stat(from); errors.Is(err, os.ErrNotExist) && filepath.Base(from) == vantageName {
+		return "", estate.Vantage{}, usage("%s%s: there is no such file; upperpath stage %s writes it, "+
+			"and plays that web", source, from, quoteArgument(filepath.Dir(from)))
 	}
 	v, err := files.ReadVantage(from)
 	if err != nil && source != byOption {

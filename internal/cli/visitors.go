@@ -45,15 +45,15 @@ func (o *visitorOptions) flags(c *cobra.Command) {
 		&o.returning,
 		"returning",
 		"",
-		"also visit as a browser that remembers the redirects and HSTS of an earlier `VISIT`: audit, "+
-			"survey, one by number such as audit:3, or its JSON file",
+		"also visit as a browser that remembers an earlier `VISIT`: audit, survey, audit:3, or its "+
+			"JSON file",
 	)
 	f.StringVar(
 		&o.preloaded,
 		"preloaded",
 		"",
-		"let that browser know the hosts of this `FILE` as preloaded: one a line, with + before it to "+
-			"include hosts below, or browsers' own JSON",
+		"hosts that browsers preload: a `FILE` with one a line, + before it for those below too, or "+
+			"browsers' own JSON",
 	)
 }
 

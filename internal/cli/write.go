@@ -45,7 +45,7 @@ func (p *program) writeServer(w servers.Writer) *cobra.Command {
 	forms := make([]bool, len(w.Forms))
 	c := &cobra.Command{
 		Use:   w.Name,
-		Short: "Write the redirects of a server of your own for " + w.Title,
+		Short: "Write the redirects for " + w.Title,
 		Long: "write " + w.Name + " writes the plan's redirects for " + w.Title + `, in one hop.
 ` + w.About + `
 A host that is not in it is refused and never given another site's page. What it cannot carry
@@ -149,10 +149,12 @@ exactly is reported, and the exit code is then 1.`,
 
 func (p *program) writeExamples(w servers.Writer) string {
 	all := fmt.Sprintf(`  upperpath write %[1]s
-  upperpath write %[1]s --out %[1]s --listen http=203.0.113.20:80 --listen https=203.0.113.20:443
-  upperpath write %[1]s --certificates /etc/ssl/museums --challenges /var/www/challenges`, w.Name)
+  upperpath write %[1]s --out %[1]s-here --listen http=203.0.113.20:80 \
+      --listen https=203.0.113.20:443
+  upperpath write %[1]s --out %[1]s-there --certificates /etc/ssl/museums \
+      --challenges /var/www/challenges`, w.Name)
 	for _, form := range w.Forms {
-		all += fmt.Sprintf("\n  upperpath write %s --%s", w.Name, form.Name)
+		all += fmt.Sprintf("\n  upperpath write %s --%s --out %[1]s-%[2]s", w.Name, form.Name)
 	}
 	return all
 }

@@ -31,6 +31,8 @@ import (
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // Doc is a document before a writer gives it a form.
@@ -50,9 +52,11 @@ type Block interface{ block() }
 // Style says how a document may look.
 type Style struct {
 	Color  bool
-	Width  int  // columns; 0: 100
-	Detail bool // what is fine, too, and what is kept back for being long
-	CRLF   bool // lines of tables end as RFC 4180 wants it
+	Width  int    // columns; 0: 100
+	Quiet  bool   // verdicts alone, where there are any
+	Detail bool   // what is fine, too, and what is kept back for being long
+	More   string // the option that asks for detail; "": there is none
+	CRLF   bool   // lines of tables end as RFC 4180 wants it
 }
 
 // Format is a form in which documents are written.
@@ -160,6 +164,8 @@ type Verdict struct {
 	Tone Tone
 	Says Text
 	Next Text // what to do; nil where there is nothing
+	// what a terminal is told instead, where that is more than a line; nil: the same
+	Brief Text
 }
 
 // Heading begins a chapter (level 2) or a part of one (level 3).
@@ -174,6 +180,7 @@ type Paragraph struct {
 	Text Text
 	Soft bool // beside the point
 	Gap  bool // apart from what stands before it
+	Near bool // right below it
 }
 
 // List is lines that stand on their own.
@@ -197,6 +204,20 @@ type Table struct {
 	Key   int  // how many columns name a row; 0: one
 }
 
+// Label says what a table shows, for those who come to it by keyboard.
+func (t Table) Label() string {
+	var names []string
+	for _, h := range t.Head {
+		if h != "" {
+			names = append(names, h)
+		}
+	}
+	if len(names) == 0 {
+		return "table"
+	}
+	return "table: " + wording.Few(names, 8)
+}
+
 // RestText says how many rows there are that nothing shows; nil for none.
 func (t Table) RestText() Text {
 	if t.Rest == 0 {
@@ -207,8 +228,9 @@ func (t Table) RestText() Text {
 
 // Cell is a field of a table.
 type Cell struct {
-	Text Text
-	Tone Tone
+	Text  Text
+	Tone  Tone
+	Brief Text // what a terminal shows instead; nil: all
 }
 
 // Data is a table for spreadsheets alone.
@@ -229,11 +251,54 @@ type Finding struct {
 	Name     string // the code in plain words
 	Says     Text
 	Why      Text   // its cause, where it is known
+	As       string // the code of a finding before it whose remedy this one's is, host by host
 	Known    bool   // the cause stands with a finding before it, on the same page
 	Meets    string // what a visitor meets
 	Fix      Text
-	Affects  string   // which entries, where the subjects do not say it all
-	Way      []string // a chain that shows it, a line a hop
+	Affects  string    // which entries, where the subjects do not say it all
+	Way      []string  // a chain that shows it, a line a hop
+	Cut      bool      // a terminal is shown its beginning, a line
+	Alike    []Finding // the same fault of others, which takes the same to mend
+}
+
+// All gives a finding and those alike, each by itself: for rows and cases.
+func (f Finding) All() []Finding {
+	all := append([]Finding{f}, f.Alike...)
+	all[0].Alike = nil
+	return all
+}
+
+// Likewise names the further subjects of a finding and of those alike, at most so many; without its
+// own where what is said names one of them alone.
+func (f Finding) Likewise(most int, own bool) string {
+	var names []string
+	all := f.Alike
+	if own && len(f.Subjects) > 1 {
+		all = append([]Finding{{Subjects: f.Subjects[1:]}}, all...)
+	}
+	for _, o := range all {
+		for _, s := range o.Subjects {
+			if strings.Contains(s, "xn--") {
+				if h, err := web.ParseObservedHost(hostIn(s)); err == nil {
+					s = strings.Replace(s, hostIn(s), h.Unicode(), 1)
+				}
+			}
+			names = append(names, s)
+		}
+	}
+	return wording.Few(names, most)
+}
+
+// hostIn gives the host of a subject that is a URL, a door, or begins with a host.
+func hostIn(subject string) string {
+	_, rest, is := strings.Cut(subject, "://")
+	if !is {
+		rest = subject
+	}
+	if i := strings.IndexAny(rest, "/:? "); i >= 0 {
+		return rest[:i]
+	}
+	return rest
 }
 
 // Whole gives what is said of the finding, its cause included: for rows and cases that stand alone.
@@ -268,8 +333,10 @@ type Chain struct {
 	Further   []Further // a door's other probes, a line each
 	Fine      bool      // nothing is worth a look: shown in detail only
 	Same      bool      // it fails as one before it does: shown in detail only
+	InTable   bool      // a row of the table of doors says all of it: a terminal shows no more
 	Told      bool      // a line of a chain before it tells it: a row in tables only
 	Line      bool      // shown in one line where it is fine
+	Brief     Text      // what a terminal shows unless it is asked for hops; nil: them
 }
 
 // Hop is one answer of a chain.
@@ -297,6 +364,8 @@ type Step struct {
 	Back   Text     // how it is undone; nil: nothing is said
 	Undo   []string // lines that undo it
 	Rest   string   // the command that shows those, where they are many
+	Tail   string   // what a terminal is told behind that beginning
+	Cut    bool     // a terminal is shown its beginning, a line, unless it is asked for all
 }
 
 // Fact is a value with its name.

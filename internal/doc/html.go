@@ -62,6 +62,7 @@ type htmlWriter struct {
 	err   error
 	fine  int
 	same  int
+	deep  bool   // a chapter was begun: parts of one stand below it
 	open  string // the element around blocks of one kind: "steps" or ""
 }
 
@@ -115,6 +116,12 @@ func (h *htmlWriter) block(b Block) {
 			h.block(inner)
 		}
 	case Data:
+	case Heading:
+		if b.Level > 2 && !h.deep {
+			b.Level = 2
+		}
+		h.deep = true
+		h.part("heading", b)
 	default:
 		h.part(strings.ToLower(strings.TrimPrefix(fmt.Sprintf("%T", b), "doc.")), b)
 	}

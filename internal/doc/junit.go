@@ -58,7 +58,7 @@ func writeJUnit(w io.Writer, d Doc, _ Style) error {
 			}
 			chains = append(chains, chainCase(d.Name, b))
 		case Finding:
-			findings = append(findings, b)
+			findings = append(findings, b.All()...)
 		case Step:
 			if b.Box != "" { // else it is nothing that could fail
 				others = append(others, stepCase(d.Name, b))

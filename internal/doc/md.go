@@ -219,6 +219,12 @@ func (m *mdWriter) finding(f Finding) {
 	)
 	m.gap()
 	m.prose(f.Shown(), "", "")
+	if len(f.Alike) > 0 {
+		m.gap()
+	}
+	for _, o := range f.Alike {
+		m.prose(o.Shown(), "- ", "  ")
+	}
 	m.gap()
 	m.prose(f.Fix, "→ ", "")
 	if f.Affects != "" {

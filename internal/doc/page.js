@@ -2,12 +2,13 @@
 (() => {
   // What undoes a step is printed too.
   addEventListener("beforeprint", () => {
-    for (const undo of document.querySelectorAll("details.undo")) undo.open = true;
+    for (const undo of document.querySelectorAll("details.undo, details.alike")) undo.open = true;
   });
   // Tables that say so are put in order by a column; findings and chains are filtered by words and by how bad they are.
   for (const table of document.querySelectorAll("table[data-order]")) {
     const heads = [...table.tHead.rows[0].cells];
     heads.forEach((head, column) => {
+      if (!head.textContent) return;
       const button = document.createElement("button");
       button.type = "button";
       button.textContent = head.textContent;

@@ -1,6 +1,7 @@
 package doc
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"slices"
@@ -8,11 +9,15 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
+	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // mostRows is how many rows of one table a terminal is shown.
 const mostRows = 200
+
+// mostBrief is how many chains a terminal is shown a line of.
+const mostBrief = 60
 
 // widestText is how many columns are used at most: longer lines are hard to read.
 const widestText = 120
@@ -61,23 +66,46 @@ func (s Style) as(a As, what string) string {
 // writeText writes for a terminal or a pipe.
 func writeText(w io.Writer, d Doc, s Style) error {
 	t := &textWriter{w: w, style: s}
-	if text.StringWidthWithoutEscSequences(d.Title) <= s.width() && d.Title != "" {
+	if s.Quiet {
+		if only := verdicts(d); only != nil {
+			d.Blocks = Of(only...)
+		}
+	}
+	one := d.Title + ", " + d.About
+	switch {
+	case d.Title != "" && d.About != "" && text.StringWidthWithoutEscSequences(one) <= s.width():
+		t.print(s.as(Strong, d.Title) + s.as(Faint, ", "+d.About))
+		d.About = ""
+		t.begun = true
+	case text.StringWidthWithoutEscSequences(d.Title) <= s.width() && d.Title != "":
 		t.print(s.as(Strong, d.Title))
-	} else if d.Title != "" {
+	case d.Title != "":
 		t.lines(Text{{d.Title, Strong}}, "", "")
 	}
 	if d.About != "" {
 		t.lines(Text{{d.About, Faint}}, "", "")
 	}
-	t.begun = d.Title+d.About != ""
+	t.begun = t.begun || d.Title+d.About != ""
 	for b := range d.Blocks {
 		t.block(b)
 		if t.err != nil {
 			return t.err
 		}
 	}
+	t.noted()
 	t.hidden()
 	return t.err
+}
+
+// verdicts gives the verdicts of a document alone; nil where it has none.
+func verdicts(d Doc) []Block {
+	var all []Block
+	for b := range d.Blocks {
+		if _, is := b.(Verdict); is {
+			all = append(all, b)
+		}
+	}
+	return all
 }
 
 // textWriter writes block by block; between blocks of different kinds stands an empty line.
@@ -85,10 +113,30 @@ type textWriter struct {
 	w     io.Writer
 	style Style
 	err   error
-	begun bool // something stands there
-	fine  int  // chains that were not shown, being fine
-	same  int  // failing as others do
+	begun bool      // something stands there
+	fine  int       // chains that were not shown, being fine
+	same  int       // failing as others do
+	brief int       // shown in a line
+	rest  int       // not fine, and told elsewhere or too many to show
+	bad   bool      // something worse than a note was shown
+	notes []Finding // not shown yet
 	last  Block
+}
+
+// noted says in a line what was noted beside what is wrong.
+func (t *textWriter) noted() {
+	if len(t.notes) == 0 {
+		return
+	}
+	var all []string
+	for _, f := range t.notes {
+		all = append(all, f.Code)
+	}
+	all = slices.Compact(all)
+	t.notes = nil
+	t.lines(Phrasef("Noted: %s; %s says more.", wording.Few(all, 6), Command(t.style.More)),
+		t.style.tone(Noted, Noted.Sign())+" ", "  ")
+	t.last = nil
 }
 
 func (t *textWriter) print(line string) {
@@ -115,6 +163,14 @@ func (t *textWriter) lines(what Text, first, rest string) {
 }
 
 func (t *textWriter) block(b Block) {
+	if f, is := b.(Finding); is && t.style.More != "" && !t.style.Detail {
+		if f.Tone == Noted && t.bad {
+			t.notes = append(t.notes, f)
+			return
+		}
+		t.bad = t.bad || f.Tone > Noted
+	}
+	t.noted()
 	if c, is := b.(Chain); is {
 		t.chain(c)
 		t.last = b
@@ -196,10 +252,15 @@ func (t *textWriter) apart(b Block) bool {
 		return !before && !afterHeading
 	case Paragraph:
 		_, before := t.last.(Paragraph)
-		return b.Gap || !before && !afterHeading
+		_, table := t.last.(Table)
+		_, told := t.last.(Detail)
+		return b.Gap || !b.Near && !before && !afterHeading && !((table || told) && b.Soft)
 	case Code:
 		return false
-	case Heading, Finding:
+	case Finding:
+		_, before := t.last.(Finding)
+		return !before && !b.Cut
+	case Heading:
 		return true
 	}
 	return !afterHeading
@@ -230,8 +291,11 @@ func (t *textWriter) verdict(v Verdict) {
 		says = append(says, span)
 	}
 	t.lines(says, before, strings.Repeat(" ", text.StringWidthWithoutEscSequences(before)))
-	if v.Next != nil {
-		t.lines(v.Next, "→ ", "  ")
+	if next := v.Next; next != nil {
+		if v.Brief != nil && len(Lay(next, s.width()-2, s)) > 1 {
+			next = v.Brief
+		}
+		t.lines(next, "→ ", "  ")
 	}
 }
 
@@ -267,7 +331,8 @@ func (t *textWriter) detail(d Detail) {
 		return
 	}
 	if d.Instead != nil {
-		if _, after := t.last.(Detail); !after {
+		_, after := t.last.(Detail)
+		if _, table := t.last.(Table); !after && !table {
 			t.gap()
 		}
 		t.lines(soft(d.Instead), "", "")
@@ -277,17 +342,83 @@ func (t *textWriter) detail(d Detail) {
 
 func (t *textWriter) finding(f Finding) {
 	s := t.style
-	subject := wording.Few(f.Subjects, 4)
-	t.lines(Cat(Text{{subject, Strong}}, readableText(f.Readable)),
-		fmt.Sprintf("%s %s  ", s.tone(f.Tone, f.Tone.Sign()),
-			s.tone(f.Tone, fmt.Sprintf("%-17s", f.Code))), "    ")
-	t.lines(f.Shown(), "  ", "  ")
-	t.lines(f.Fix, "  → ", "    ")
+	says := f.Shown()
+	if f.Cut {
+		mark := f.Tone.Sign() + " " + f.Code
+		t.print(s.tone(f.Tone, mark) + "  " +
+			t.begins(says, s.width()-2-text.StringWidthWithoutEscSequences(mark)))
+		return
+	}
+	where := f.saysWhere()
+	if !where {
+		says = Cat(Text{{wording.Few(f.Subjects, 4), Strong}}, readableText(f.Readable), Phrase(": "),
+			says)
+	}
+	if others := f.Likewise(2, where); others != "" && !s.Detail {
+		says = Cat(says, Phrasef(" Likewise %s.", others))
+	}
 	if f.Affects != "" {
-		t.lines(Text{{f.Affects, Faint}}, "  ", "  ")
+		says = Cat(says, Text{{" (" + strings.TrimPrefix(f.Affects, "affects ") + ")", Faint}})
+	}
+	if f.As != "" {
+		says = Cat(says, Phrasef(" → As for %s.", f.As))
+	}
+	beside := f.As == "" && !s.Detail
+	if both := Cat(says, Phrase(" → "), f.Fix); beside && (f.Tone <= Warned ||
+		t.linesOf(says, f) == t.linesOf(both, f)) {
+		says = both // it is short, or does not stand out as what has to be mended first
+	} else {
+		beside = false
+	}
+	t.begin(f, says)
+	t.alike(f)
+	if f.As == "" && !beside {
+		t.lines(f.Fix, "  → ", "    ")
 	}
 	for _, line := range f.Way {
 		t.print("    " + s.paint(line, text.Faint))
+	}
+}
+
+// saysWhere reports whether what is said of a finding names its one subject, as people read it.
+func (f Finding) saysWhere() bool {
+	says := f.Shown().String()
+	if len(f.Subjects) == 0 {
+		return true
+	}
+	subject := f.Subjects[0]
+	if rest, is := strings.CutPrefix(subject, "https://"); is { // that is the door which is meant
+		subject = rest
+	}
+	return web.Mentions(says, subject) || web.Mentions(says, f.Readable)
+}
+
+// linesOf gives how many lines it takes to say something of a finding.
+func (t *textWriter) linesOf(says Text, f Finding) int {
+	mark := f.Tone.Sign() + " " + f.Code + " "
+	return len(Lay(Cat(Text{{mark, Copied}}, Phrase(" "), says), t.style.width()-2, t.style))
+}
+
+// begin writes what is said of a finding behind its mark and its code.
+func (t *textWriter) begin(f Finding, says Text) {
+	s := t.style
+	mark := f.Tone.Sign() + " " + f.Code + " "
+	for i, line := range Lay(Cat(Text{{mark, Copied}}, Phrase(" "), says), s.width()-2, s) {
+		if i == 0 {
+			t.print(s.tone(f.Tone, mark) + strings.TrimPrefix(line, mark))
+			continue
+		}
+		t.print("  " + line)
+	}
+}
+
+// alike says one by one what else has the same fault, where all is asked for.
+func (t *textWriter) alike(f Finding) {
+	if !t.style.Detail {
+		return
+	}
+	for _, o := range f.Alike {
+		t.lines(o.Shown(), "  · ", "    ")
 	}
 }
 
@@ -309,6 +440,16 @@ func (t *textWriter) step(p Step) {
 		number = t.style.tone(Failed, "[✗]") + " " + number
 	}
 	space := strings.Repeat(" ", text.StringWidthWithoutEscSequences(number))
+	if p.Cut && !t.style.Detail {
+		room := t.style.width() - len(space)
+		tail := ""
+		if p.Tail != "" {
+			tail = " (" + p.Tail + ")"
+		}
+		says := t.begins(p.Says, room-text.StringWidthWithoutEscSequences(tail))
+		t.print(t.style.paint(number, text.Bold) + says + t.style.as(Strong, tail))
+		return
+	}
 	t.lines(p.Says, t.style.paint(number, text.Bold), space)
 	for _, f := range p.Facts {
 		t.fact(f, space, leastName)
@@ -332,6 +473,18 @@ func (t *textWriter) step(p Step) {
 	if rest != "" {
 		t.lines(Phrase(rest), indent, indent)
 	}
+}
+
+// begins gives as much of a text as a line holds, whole words, and a sign that there is more.
+func (t *textWriter) begins(what Text, width int) string {
+	if all := Lay(what, width, t.style); len(all) == 1 {
+		return all[0]
+	}
+	line := Lay(what, width-1, t.style)[0]
+	if end := strings.LastIndex(line, ". "); end > len(line)-len(" Until then,") && end > 0 {
+		line = line[:end] // of a sentence that has hardly begun nothing is said
+	}
+	return strings.TrimRight(line, ".,:; ") + "…"
 }
 
 // How many lines that take a step back are shown, and how many where they are more.
@@ -367,12 +520,27 @@ func (t *textWriter) fact(f Fact, space string, wide int) {
 
 // hidden says how many chains were not shown, once the chains are over.
 func (t *textWriter) hidden() {
-	if t.fine+t.same == 0 {
+	if t.fine+t.same+t.rest+t.brief == 0 {
 		return
 	}
-	t.gap()
-	t.lines(soft(Phrase(hiddenText(t.fine, t.same)+"; "+Command("--chains")+" shows them.")), "", "")
-	t.fine, t.same, t.last = 0, 0, nil
+	if t.brief == 0 {
+		t.gap()
+	}
+	var says []string
+	if t.rest > 0 {
+		says = append(says, fmt.Sprintf("%s %s not fine", wording.Count(t.rest, "more chain"),
+			wording.Verb(t.rest, "is", "are")))
+	}
+	if also := hiddenText(t.fine, t.same); also != "" {
+		says = append(says, also)
+	}
+	says = append(says, Command("--chains")+" shows all hop by hop.")
+	t.lines(soft(Phrase(strings.Join(says, "; "))), "", "")
+	brief := t.brief > 0
+	t.fine, t.same, t.rest, t.brief, t.last = 0, 0, 0, 0, nil
+	if brief {
+		t.last = Detail{} // what else is not shown goes on from here
+	}
 }
 
 // hiddenText says which chains are not shown.
@@ -411,6 +579,21 @@ func (t *textWriter) chain(c Chain) {
 	case c.Same && !s.Detail:
 		t.same++
 		return
+	case c.InTable && !s.Detail:
+		t.rest++
+		return
+	case c.Brief != nil && !s.Detail:
+		if t.brief == mostBrief {
+			t.rest++
+			return
+		}
+		t.brief++
+		if before, is := t.last.(Chain); !is || before.Brief == nil {
+			t.gap()
+		}
+		t.lines(Cat(Text{{c.Entry, Strong}}, Phrase("  "), c.Brief), s.tone(c.Tone, c.Tone.Sign())+" ",
+			"    ")
+		return
 	}
 	if before, is := t.last.(Chain); !is || !before.Line || !c.Line || !before.Fine {
 		t.gap()
@@ -445,9 +628,11 @@ func (t *textWriter) hop(h Hop, i int) {
 	}
 	switch {
 	case h.Faults != "":
-		t.print("       " + s.tone(h.FaultTone, h.Certificate+": "+h.Faults))
+		for i, line := range Lay(Phrase(h.Certificate+": "+h.Faults), s.width()-9, Style{}) {
+			t.print("       " + strings.Repeat("  ", min(i, 1)) + s.tone(h.FaultTone, line))
+		}
 	case h.Certificate != "":
-		t.print("       " + s.as(Faint, h.Certificate))
+		t.lines(Text{{h.Certificate, Faint}}, "       ", "         ")
 	}
 }
 
@@ -462,13 +647,16 @@ func (t *textWriter) table(b Table) {
 		})
 		quiet = len(b.Rows) - len(rows)
 	}
+	if !t.style.Detail {
+		rows = briefRows(rows)
+	}
 	all := len(rows)
 	if b.More != "" {
 		rows = rows[:min(len(rows), mostRows)]
 	}
 	defer func() {
 		t.more(all-len(rows)+b.Rest, b.More, "")
-		t.more(quiet, Command("--chains")+" shows them too", "")
+		t.more(quiet, Command(cmp.Or(t.style.More, "--format json"))+" shows them too", "")
 	}()
 	s := t.style
 	between := 3
@@ -509,6 +697,20 @@ func (t *textWriter) table(b Table) {
 		}
 		t.print(line)
 	}
+}
+
+// briefRows gives rows with what a terminal is shown of their cells.
+func briefRows(rows [][]Cell) [][]Cell {
+	made := make([][]Cell, len(rows))
+	for i, r := range rows {
+		made[i] = slices.Clone(r)
+		for j, c := range r {
+			if c.Brief != nil {
+				made[i][j].Text = c.Brief
+			}
+		}
+	}
+	return made
 }
 
 // newTable makes a table in the one look that all of them have.

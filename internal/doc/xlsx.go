@@ -5,6 +5,7 @@ import (
 	"io"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/xuri/excelize/v2"
 	"upperpath.example/upperpath/internal/core/web"
@@ -49,16 +50,53 @@ type workbook struct {
 	file   *excelize.File
 	sheets map[string]*sheet
 	order  []*sheet
+	styles map[style]int
 	err    error
+}
+
+// style is how a cell is shown.
+type style uint8
+
+const (
+	plain style = iota
+	bold
+	day
+	moment
+	momentUTC
+	share
+)
+
+// stylesOf makes the styles of a workbook, with the formats of ECMA-376 section 18.8.31.
+func stylesOf(f *excelize.File) (map[style]int, error) {
+	format := func(s string) *excelize.Style { return &excelize.Style{CustomNumFmt: &s} }
+	made := map[style]int{}
+	for _, one := range []struct {
+		style
+		as *excelize.Style
+	}{
+		{bold, &excelize.Style{Font: &excelize.Font{Bold: true}}},
+		{day, format("yyyy-mm-dd")},
+		{moment, format("yyyy-mm-dd hh:mm")},
+		{momentUTC, format(`yyyy-mm-dd hh:mm "UTC"`)},
+		{share, format("0.0%")},
+	} {
+		id, err := f.NewStyle(one.as)
+		if err != nil {
+			return nil, fmt.Errorf("writing a workbook: %w", err)
+		}
+		made[one.style] = id
+	}
+	return made, nil
 }
 
 // sheet gathers its rows: the widths of columns have to be said before the first.
 type sheet struct {
-	name string
-	out  *excelize.StreamWriter
-	bold int
-	head bool
-	rows [][]string
+	name   string
+	number int // from 1
+	out    *excelize.StreamWriter
+	styles map[style]int
+	head   bool
+	rows   [][]string
 }
 
 func (x *workbook) block(b Block) {
@@ -74,9 +112,13 @@ func (x *workbook) block(b Block) {
 	case Chain:
 		x.rows(ChainsSheet, chainHead, [][]string{chainRow(b)})
 	case Finding:
-		x.rows("findings", findingHead, [][]string{findingRow(b)})
+		for _, f := range b.All() {
+			x.rows("findings", findingHead, [][]string{findingRow(f)})
+		}
 	case Step:
-		x.rows("steps", stepHead, [][]string{stepRow(b)})
+		if b.Box == "" { // those of a runbook have a sheet of their own
+			x.rows("steps", stepHead, [][]string{stepRow(b)})
+		}
 	case Fold:
 		x.block(Detail{Blocks: b.Blocks})
 	case Detail:
@@ -117,11 +159,12 @@ func (x *workbook) begin(name string, head []string) (*sheet, error) {
 	if err != nil {
 		return nil, fmt.Errorf("writing a workbook: %w", err)
 	}
-	bold, err := x.file.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}})
-	if err != nil {
-		return nil, fmt.Errorf("writing a workbook: %w", err)
+	if x.styles == nil {
+		if x.styles, err = stylesOf(x.file); err != nil {
+			return nil, err
+		}
 	}
-	s := &sheet{name: safe, out: out, bold: bold, head: head != nil}
+	s := &sheet{name: safe, out: out, styles: x.styles, head: head != nil, number: len(x.order) + 1}
 	if head != nil {
 		s.rows = append(s.rows, head)
 	}
@@ -152,14 +195,18 @@ func (s *sheet) flush() error {
 	for i, r := range s.rows {
 		row := make([]any, len(r))
 		for j, c := range r {
-			row[j] = cellValue(c)
+			value, as := cellValue(c)
 			if i == 0 && s.head {
-				row[j] = excelize.Cell{StyleID: s.bold, Value: c}
+				value, as = c, bold
 			}
+			row[j] = excelize.Cell{StyleID: s.styles[as], Value: value}
 		}
 		if err := s.out.SetRow("A"+strconv.Itoa(i+1), row); err != nil {
 			return fmt.Errorf("writing a workbook: %w", err)
 		}
+	}
+	if err := s.filters(); err != nil {
+		return fmt.Errorf("writing a workbook: %w", err)
 	}
 	if err := s.out.Flush(); err != nil {
 		return fmt.Errorf("writing a workbook: %w", err)
@@ -167,10 +214,51 @@ func (s *sheet) flush() error {
 	return nil
 }
 
-// cellValue gives whole numbers as numbers, so that they can be put in order, and all else as text.
-func cellValue(s string) any {
-	if n, err := strconv.Atoi(s); err == nil && strconv.Itoa(n) == s && len(s) < 10 {
-		return n
+// filters lets the rows be filtered and put in order by each column. A table has a name for each of
+// its columns, each once (ECMA-376 section 18.5.1.3): where that is not so there are none.
+func (s *sheet) filters() error {
+	if !s.head || len(s.rows) < 2 {
+		return nil
 	}
-	return wording.Cut(web.Masked(s), mostCellRunes)
+	head, seen := s.rows[0], map[string]bool{}
+	for _, name := range head {
+		if name = strings.ToLower(name); name == "" || seen[name] {
+			return nil
+		}
+		seen[name] = true
+	}
+	last, err := excelize.CoordinatesToCellName(len(head), len(s.rows))
+	if err != nil {
+		return err
+	}
+	stripes := false
+	return s.out.AddTable(&excelize.Table{Range: "A1:" + last, Name: fmt.Sprintf("Table%d", s.number),
+		ShowRowStripes: &stripes})
+}
+
+// cellValue gives what a cell holds: numbers, shares and days as such, so that they can be reckoned
+// with and put in order, and all else as text. What would not be read as it was written stays text.
+func cellValue(s string) (any, style) {
+	if n, err := strconv.Atoi(s); err == nil && strconv.Itoa(n) == s && len(s) < 10 {
+		return n, plain
+	}
+	if f, err := strconv.ParseFloat(s, 64); err == nil && len(s) < 16 &&
+		strconv.FormatFloat(f, 'f', -1, 64) == s {
+		return f, plain
+	}
+	if part, is := strings.CutSuffix(s, " %"); is {
+		if f, err := strconv.ParseFloat(part, 64); err == nil && f >= 0 && f <= 100 {
+			return f / 100, share
+		}
+	}
+	for _, form := range []struct {
+		layout string
+		as     style
+	}{{time.DateOnly, day}, {"2006-01-02 15:04", moment}, {"2006-01-02 15:04 UTC", momentUTC},
+		{"2006-01-02T15:04:05Z", momentUTC}} {
+		if t, err := time.Parse(form.layout, s); err == nil && t.Year() > 1900 {
+			return t, form.as
+		}
+	}
+	return wording.Cut(web.Masked(s), mostCellRunes), plain
 }

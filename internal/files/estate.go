@@ -53,14 +53,20 @@ func FindEstate(folder string) (string, error) {
 
 // ReadEstate reads an estate file and all that it names. The error is a problem.List with every
 // fault of every file.
-func ReadEstate(path string) (*Estate, error) { return readEstate(path, estate.Read) }
+func ReadEstate(path string) (*Estate, error) { return readEstate(path, estate.Read, true) }
+
+// ReadWithoutRules does the same, and leaves the rules and the lists of pages alone: for what asks
+// nothing of them.
+func ReadWithoutRules(path string) (*Estate, error) { return readEstate(path, estate.Read, false) }
 
 // ReadUndecided does the same, and lets it be open who carries the doors: for looking at what is
 // there.
-func ReadUndecided(path string) (*Estate, error) { return readEstate(path, estate.ReadUndecided) }
+func ReadUndecided(path string) (*Estate, error) {
+	return readEstate(path, estate.ReadUndecided, true)
+}
 
-func readEstate(path string, take func(*estate.Node) (*estate.Estate, problem.List)) (*Estate,
-	error) {
+func readEstate(path string, take func(*estate.Node) (*estate.Estate, problem.List),
+	rules bool) (*Estate, error) {
 	root, err := ReadTree(path)
 	if err != nil {
 		return nil, err
@@ -76,12 +82,15 @@ func readEstate(path string, take func(*estate.Node) (*estate.Estate, problem.Li
 			all = append(all, list...)
 		}
 	}
-	if read.Rules != "" {
+	if read.Rules != "" && rules {
 		var err error
 		e.Rules, err = ReadRules(e.beside(read.Rules), RuleScope(read))
 		gather(err)
 	}
 	for _, s := range read.Sites() {
+		if !rules {
+			break
+		}
 		if s.Rules != "" {
 			rules, err := ReadRules(e.beside(s.Rules), SiteScope(read))
 			gather(err)

@@ -19,7 +19,8 @@ var gatheredHead = []string{"url", "weight", "source", "method", "note"}
 // GatheredBefore takes what a file of this program holds into a gathering, each URL with its
 // sources, but for what comes of a source that is gathered again. Where there is no such file, or
 // none of this program, nothing is taken. The error is of reading.
-func GatheredBefore(path string, to *old.Gathering, again func(source string) bool) (old.Before, error) {
+func GatheredBefore(path string, to *old.Gathering,
+	again func(source string) bool) (old.Before, error) {
 	var b old.Before
 	f, err := os.Open(path)
 	if errors.Is(err, fs.ErrNotExist) {

@@ -12,6 +12,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/expect"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -22,7 +23,11 @@ type Asker struct {
 	Surveyor *Surveyor
 	Judge    chain.Judge // reads the chains
 	Goals    func(web.URL) chain.Goal
+	// what somebody lives with (finding.Accept); nil: nothing
+	Accepted func([]finding.Finding) []finding.Finding
 	Afresh   bool // every door is followed as somebody does who has not been there before
+
+	delegations delegations
 }
 
 // Ask asks a name server, the zone above, a resolver, or follows a door.
@@ -36,6 +41,9 @@ func (a *Asker) Ask(ctx context.Context, e expect.Expectation, at *expect.Place)
 		return a.parent(ctx, e)
 	case at.Kind == expect.Resolver:
 		return a.resolver(ctx, e, at)
+	}
+	if a.delegations.flagged(e.Domain) {
+		a.undelegated(ctx, e.Domain) // it may be by now
 	}
 	return a.nameServer(ctx, e, at)
 }
@@ -70,23 +78,24 @@ func (a *Asker) nameServer(ctx context.Context, e expect.Expectation,
 		addresses = a.Surveyor.Web.nameServer(ctx, at.Host, nil).addresses
 	}
 	kind, _ := question(e)
-	failed := errNoAddress.Error()
+	failed, fault := errNoAddress.Error(), ""
 	for _, address := range addresses {
 		s := a.Surveyor.Web.newSession(h, address)
 		answer, err := s.ask(ctx, e.Name, kind)
 		s.close()
 		switch {
 		case err != nil:
-			failed = plainError(err)
+			failed, fault = plainError(err), ""
 		case answer.Rcode != dns.RcodeSuccess && answer.Rcode != dns.RcodeNameError:
-			failed = "it says " + dns.RcodeToString[answer.Rcode]
+			fault = dns.RcodeToString[answer.Rcode]
+			failed = "it says " + fault
 		case !answer.Authoritative:
-			failed = "it answers without authority"
+			failed, fault = "it answers without authority", "without authority"
 		default:
 			return toldBy(answer, plain(e.Name), kind)
 		}
 	}
-	return expect.Answer{Unseen: failed}
+	return expect.Answer{Unseen: failed, Fault: fault}
 }
 
 // toldBy reads what stands at a name.
@@ -122,6 +131,13 @@ func (a *Asker) resolver(ctx context.Context, e expect.Expectation,
 	switch {
 	case err != nil:
 		return expect.Answer{Unseen: r.why(server, err)}
+	case answer.Rcode == dns.RcodeNameError && e.Domain != "":
+		// It may remember what was so before the domain was delegated: the zone above says what is so
+		// now.
+		if above := a.undelegated(ctx, e.Domain); above != "" {
+			return expect.Answer{Unseen: "it is not delegated", Above: above}
+		}
+		return toldBy(answer, plain(e.Name), kind)
 	case answer.Rcode == dns.RcodeSuccess, answer.Rcode == dns.RcodeNameError:
 		return toldBy(answer, plain(e.Name), kind)
 	}
@@ -192,6 +208,9 @@ func (a *Asker) door(ctx context.Context, e expect.Expectation) expect.Answer {
 		goal.Target = target
 	}
 	judge.Chain(&c, goal)
+	if a.Accepted != nil {
+		c.Findings = a.Accepted(c.Findings)
+	}
 	first := &c.Hops[0]
 	if first.Refusal == chain.Unseen {
 		return expect.Answer{Unseen: first.Detail}

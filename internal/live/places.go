@@ -50,7 +50,9 @@ func (a *Asker) Places(
 		asking.Go(func() {
 			turns <- struct{}{}
 			defer func() { <-turns }()
-			servers[i], _ = a.delegation(ctx, z.Domain)
+			var err error
+			servers[i], err = a.delegation(ctx, z.Domain)
+			a.delegations.note(z.Domain, servers[i], err, a.Surveyor.Web.Now())
 			if len(servers[i]) == 0 {
 				servers[i] = z.Known
 			}

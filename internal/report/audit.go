@@ -77,7 +77,7 @@ func Stream(l Looked) doc.Doc { return look(l, chain.AuditSchema, true) }
 
 func look(l Looked, schema string, late bool) doc.Doc {
 	about := fmt.Sprintf("seen from %s, %s", l.Vantage, moment(l.Started))
-	if l.Scope.Known() && !l.Scope.Whole() {
+	if l.Scope.Known() && !l.Scope.Plain() {
 		about += "; " + ScopeText(l.Scope, "URL")
 	}
 	d := doc.Doc{Name: l.Name, Title: l.Title, About: about, Main: doc.ChainsSheet,
@@ -132,10 +132,22 @@ func wholeLook(l Looked, yield func(doc.Block) bool) {
 	findings, notes := l.End()
 	doors.tear(findings)
 	top, rest := causeFirst(findings)
-	blocks := append([]doc.Block{doors.verdict(findings)}, top...)
-	if table, ok := doors.table(l.Canonical); ok {
-		blocks = append(blocks, table)
+	v := doors.verdict(findings)
+	if l.Name == "rehearsal" && v.Next == nil && v.Tone == doc.Good {
+		v.Next = doc.Cat(doc.Copy("upperpath rehearse --all-steps"), doc.Phrase(words.LooksAfterEach),
+			doc.Copy("upperpath runbook"), doc.Phrase(words.GoesThrough))
 	}
+	blocks := append([]doc.Block{v}, top...)
+	at := l.Canonical
+	if at == "" {
+		at = doors.arriveAt()
+	}
+	if table, ok := doors.table(l.Canonical, at); ok {
+		if blocks = append(blocks, table); at != l.Canonical {
+			blocks = append(blocks, doc.Detail{Instead: doc.Phrasef(words.ArrivesThere, at)})
+		}
+	}
+	l.Canonical = at
 	if n := doors.entries; n > 0 && len(doors.all) > 0 {
 		blocks = append(blocks,
 			doc.Paragraph{Text: doc.Phrasef("plus %s", wording.Count(n, "URL")+perRule(n)), Soft: true})
@@ -181,22 +193,19 @@ func causeFirst(findings []finding.Finding) (top, rest []doc.Block) {
 		}
 	}
 	if len(seen) > 0 {
-		top = append(top,
-			doc.Facts{{Name: "seen", Value: doc.Phrase(strings.Join(seen, "; "))}})
+		top = append(top, doc.Detail{Blocks: []doc.Block{
+			doc.Facts{{Name: "seen", Value: doc.Phrase(strings.Join(seen, "; "))}}}})
 	}
 	return top, rest
 }
 
-// mostCertificates is of how many certificates a terminal shows all dates; of more, those with
-// something to see.
-const mostCertificates = 12
-
-// firstEnds is how many of many certificates are shown in any case: those that end first.
-const firstEnds = 3
+// endsSoon is from when on it is said when the first certificate ends: as long as most of them are
+// renewed before.
+const endsSoon = 30 * 24 * time.Hour
 
 // certificatesTable gives the certificates that were seen, whose ends come first: one page of dates
 // for many hosts.
-func certificatesTable(chains []chain.Chain, now time.Time) (doc.Table, bool) {
+func certificatesTable(chains []chain.Chain, now time.Time) (doc.Block, bool) {
 	type seen struct {
 		tls   *chain.TLS
 		hosts []string
@@ -223,13 +232,10 @@ func certificatesTable(chains []chain.Chain, now time.Time) (doc.Table, bool) {
 	}
 	slices.SortStableFunc(all, func(a, b *seen) int { return a.tls.NotAfter.Compare(b.tls.NotAfter) })
 	t := doc.Table{Sheet: "certificates",
-		Head:  []string{"certificate ends", "left", "shown by", "issued by"},
-		Worth: len(all) > mostCertificates, More: doc.Command("--chains") + " shows them all"}
-	for i, s := range all {
+		Head: []string{"certificate ends", "left", "shown by", "issued by"},
+		More: doc.Command("--chains") + " shows them all"}
+	for _, s := range all {
 		tone := doc.Plain
-		if t.Worth && i < firstEnds {
-			tone = doc.ToneOf(finding.Note)
-		}
 		for _, f := range s.tls.Faults {
 			tone = max(tone, doc.ToneOf(f.Row().Severity))
 		}
@@ -241,7 +247,16 @@ func certificatesTable(chains []chain.Chain, now time.Time) (doc.Table, bool) {
 				}, {Text: doc.Phrase(wording.Few(s.hosts, 3)), Tone: doc.Plain},
 				{Text: doc.Phrase(s.tls.Issuer), Tone: doc.Plain}})
 	}
-	return t, len(t.Rows) > 1
+	if len(all) < 2 {
+		return t, false
+	}
+	first := all[0]
+	if first.tls.NotAfter.Sub(now) > endsSoon {
+		return doc.Detail{Blocks: []doc.Block{t}}, true
+	}
+	return doc.Detail{Blocks: []doc.Block{t}, Instead: doc.Phrasef(words.CertificatesEnd, len(all),
+		dayOf(first.tls.NotAfter).Format(time.DateOnly),
+		timeLeft(first.tls.NotAfter, now), doc.Command("--chains"))}, true
 }
 
 func perRule(n int) string {
@@ -297,15 +312,16 @@ func eachChain(chains iter.Seq[chain.Chain], l Looked, lines bool,
 			return true
 		}
 		all := viewDoor(door, l.Now, lines)
-		door = nil
-		for _, c := range all {
+		for i, c := range all {
 			if !lines {
 				c.Same = tellsNothing(c, shown)
+				c.InTable, c.Brief = toldByRow(door[i], c), inBrief(door[i], c, l)
 			}
 			if !yield(c) {
 				return false
 			}
 		}
+		door = nil
 		return true
 	}
 	for c := range chains {
@@ -319,6 +335,62 @@ func eachChain(chains iter.Seq[chain.Chain], l Looked, lines bool,
 	}
 	return flush()
 }
+
+// toldByRow reports whether the line of a door says all of a chain: at most one redirect leads on
+// from it, with whatever comes behind its root.
+func toldByRow(c chain.Chain, v doc.Chain) bool {
+	more := slices.ContainsFunc(v.Further, func(f doc.Further) bool {
+		return f.Tone >= doc.Warned || slices.Contains(besideWay, f.About)
+	})
+	return c.Probe == chain.Root && !v.Fine && !more &&
+		(v.Tone <= doc.Noted || len(c.Hops) == 1 || len(c.Hops) == 2 && c.End == chain.Page)
+}
+
+// inBrief gives a chain's way in a line: what each hop answered, what is wrong with its
+// certificate, and where it ends. nil where somebody asked for this very URL, and wants to see its
+// hops.
+func inBrief(c chain.Chain, v doc.Chain, l Looked) doc.Text {
+	if c.Probe == chain.Asked {
+		return nil
+	}
+	var hops []string
+	for _, h := range v.Hops {
+		hop := h.Status
+		if h.Faults != "" {
+			hop += " (" + h.Faults + ")"
+		}
+		hops = append(hops, hop)
+	}
+	if len(hops) > mostInBrief {
+		hops = append(hops[:mostInBrief-1], "…", hops[len(hops)-1])
+	}
+	says := strings.Join(hops, ", ")
+	switch {
+	case c.End == chain.Loop:
+		says += ", and round"
+	case c.End == chain.Page && len(c.Hops) > 1 && c.Arrival.Door().String() == l.Canonical:
+		says += " at " + c.Arrival.RequestURI()
+	case c.End == chain.Page && len(c.Hops) > 1:
+		says += " at " + c.Arrival.String()
+	}
+	for _, f := range v.Further {
+		lost, _, _ := strings.Cut(f.Says, ":")
+		switch {
+		case slices.Contains(besideWay, f.About):
+			says += "; " + f.About + " " + f.Says
+		case f.Tone >= doc.Warned:
+			says += ", " + strings.TrimPrefix(f.About, "with a ") + " " + lost
+		}
+	}
+	return doc.Phrase(says)
+}
+
+// besideWay is what is said of a chain beside its way: what its other addresses do, and who took
+// it.
+var besideWay = []string{"and", "met"}
+
+// mostInBrief is how many hops a line holds.
+const mostInBrief = 6
 
 // besideRoot are the probes of a door beside that of its root.
 var besideRoot = []chain.Probe{chain.Deep, chain.Query, chain.WellKnown, chain.Robots}
@@ -393,12 +465,13 @@ func viewChain(c chain.Chain, now time.Time) doc.Chain {
 	for _, o := range c.Others {
 		if !o.Same {
 			v.Further = append(v.Further,
-				doc.Further{About: "and", Says: fact.Text(o.Answer.Does()), Tone: doc.Plain})
+				doc.Further{About: besideWay[0], Says: fact.Text(o.Answer.Does()), Tone: doc.Plain})
 			v.Fine = false
 		}
 	}
 	if len(c.SeenBy) > 0 {
-		v.Further = append(v.Further, doc.Further{About: "met", Says: strings.Join(c.SeenBy, ", ")})
+		met := doc.Further{About: besideWay[1], Says: strings.Join(c.SeenBy, ", ")}
+		v.Further = append(v.Further, met)
 		v.Fine = false
 	}
 	return v
@@ -740,6 +813,8 @@ func (l *doorList) verdict(findings []finding.Finding) doc.Verdict {
 		v.Next = doc.Cat(doc.Phrase(words.BeginWith), doc.Copy(f.Code.String()),
 			doc.Phrasef(" at %s; ", f.Subject),
 			doc.Copy("upperpath explain "+f.Code.String()), doc.Phrase(words.Means))
+		v.Brief = doc.Cat(doc.Phrase(words.BeginWith), doc.Copy(f.Code.String()), doc.Phrase("; "),
+			doc.Copy("upperpath explain "+f.Code.String()), doc.Phrase(words.Means))
 	}
 	return v
 }
@@ -773,12 +848,29 @@ func (l *doorList) sentence(findings []finding.Finding) string {
 	return said
 }
 
+// arriveAt gives the door at which all doors arrive that arrive elsewhere, "" where they differ.
+func (l *doorList) arriveAt() string {
+	at := ""
+	for _, d := range l.all {
+		to := d.arrival.Door()
+		switch {
+		case !d.arrives || to == d.door:
+		case at != "" && at != to.String():
+			return ""
+		default:
+			at = to.String()
+		}
+	}
+	return at
+}
+
 // mostDoors is how many doors are listed where all of them are; of more, only those with something
 // to see.
 const mostDoors = 40
 
-// table gives the doors, a line each.
-func (l *doorList) table(canonical string) (doc.Table, bool) {
+// table gives the doors, a line each. A terminal is shown the paths alone of those that arrive at
+// one door.
+func (l *doorList) table(canonical, at string) (doc.Table, bool) {
 	t := doc.Table{Sheet: "doors", Head: []string{"door", "result", "arrives at"}, Order: true,
 		Worth: len(l.all) > mostDoors, More: doc.Command("--format csv") + " has them all"}
 	for _, d := range l.all {
@@ -795,6 +887,13 @@ func (l *doorList) table(canonical string) (doc.Table, bool) {
 		if canonical != "" && d.arrival.Door().String() == canonical {
 			arrival = d.arrival.RequestURI()
 		}
+		var brief doc.Text
+		if d.arrives && d.arrival.Door() != d.door {
+			brief = doc.Phrase(strings.TrimPrefix(arrival, "https://"))
+			if d.arrival.Door().String() == at {
+				brief = doc.Phrase(d.arrival.RequestURI())
+			}
+		}
 		switch {
 		case !d.arrives:
 			arrival = "nowhere"
@@ -802,7 +901,8 @@ func (l *doorList) table(canonical string) (doc.Table, bool) {
 			arrival = "(itself)"
 		}
 		row := []doc.Cell{{Text: doc.Phrase(doorText(d.door)), Tone: doc.Plain},
-			{Text: doc.Phrase(met), Tone: tone}, {Text: doc.Phrase(arrival), Tone: doc.Plain}}
+			{Text: doc.Phrase(met), Tone: tone, Brief: briefCodes(d)},
+			{Text: doc.Phrase(arrival), Brief: brief}}
 		if l.seen != nil {
 			row = append(row, doc.Cell{Text: doc.Phrase(d.at.Local().Format(seenForm)), Tone: doc.Plain})
 		}
@@ -813,6 +913,19 @@ func (l *doorList) table(canonical string) (doc.Table, bool) {
 	}
 	return t, len(t.Rows) > 0
 }
+
+// briefCodes names the worst that was met at a door, and counts the rest; nil where all of it is as
+// bad, or short.
+func briefCodes(d *doorSeen) doc.Text {
+	names := finding.Names(d.codes)
+	if d.unseen || len(names) < 2 || len(names) == 2 && len(names[0]+names[1]) <= widestCodes {
+		return nil
+	}
+	return doc.Phrasef("%s +%d", names[0], len(names)-1)
+}
+
+// widestCodes is how many letters two codes may have that stand in a line of a door.
+const widestCodes = 24
 
 // seenForm is how it is written in a table when something was seen.
 const seenForm = "2006-01-02 15:04"

@@ -2,12 +2,14 @@ package report
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/await"
 	"upperpath.example/upperpath/internal/core/expect"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/words"
@@ -20,8 +22,11 @@ type Awaiting struct {
 	Started   time.Time
 	Ended     time.Time
 	Silent    []string // domains whose name servers nobody named
-	Notes     []string
-	Board     *await.Board
+	// domains that the zone above does not delegate, with that zone
+	// by now; nil: none
+	Undelegated func() map[string]string
+	Notes       []string
+	Board       *await.Board
 }
 
 // SawNothing reports whether nobody has answered at all.
@@ -41,7 +46,7 @@ func Await(a *Awaiting, all bool) doc.Doc {
 	if v.Tone == doc.Warned { // it is over, and not all is there
 		v.Tone = doc.Failed
 	}
-	blocks := append([]doc.Block{v}, awaitCauses(missing)...)
+	blocks := append([]doc.Block{v}, awaitCauses(a, missing)...)
 	found, not := asked(missing)
 	if len(found) > 0 {
 		blocks = append(blocks, awaitTable(found, a.Ended, -1))
@@ -73,30 +78,50 @@ func Await(a *Awaiting, all bool) doc.Doc {
 	return d
 }
 
-// AwaitNow is how far a wait is, in so many lines at most.
-func AwaitNow(a *Awaiting, now time.Time, lines int) doc.Doc {
+// AwaitNow is how far a wait is, its verdict last: in a table of so many rows at most, with so many
+// causes.
+func AwaitNow(a *Awaiting, now time.Time, rows, causes int) doc.Doc {
 	missing := a.Board.Missing(now)
-	blocks := []doc.Block{awaitVerdict(a, missing, now)}
-	causes := awaitCauses(missing)
+	var blocks []doc.Block
 	found, not := asked(missing)
-	room := max(3, lines-9-6*min(len(causes), 1))
-	if len(found) > 0 {
-		blocks = append(blocks, awaitTable(found, now, room))
+	if len(found) > 0 && rows > 0 {
+		blocks = append(blocks, awaitTable(found, now, rows))
 	}
-	if more := len(awaitRows(found)) - room; more > 0 {
+	if more := len(awaitRows(found)) - rows; more > 0 {
 		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef("and %d more", more), Soft: true})
 	}
-	if len(not) > 0 {
+	if len(not) > 0 && rows > 0 {
 		blocks = append(blocks, notAsked(not))
 	}
-	for _, c := range causes {
-		if l, is := c.(doc.List); is {
-			l.Items = l.Items[:min(len(l.Items), 2)]
-			c = l
+	for _, c := range awaitCauses(a, missing) {
+		if l, is := c.(doc.List); is && causes > 0 {
+			l.Items = l.Items[:min(len(l.Items), causes)]
+			blocks = append(blocks, l)
 		}
-		blocks = append(blocks, c)
 	}
-	return doc.Doc{Name: "await", Blocks: doc.Of(blocks...)}
+	return doc.Doc{Name: "await", Blocks: doc.Of(append(blocks, awaitVerdict(a, missing, now))...)}
+}
+
+// VerdictLast gives a document whose verdict stands at its end: where a terminal shows that alone
+// of what is long.
+func VerdictLast(d doc.Doc) doc.Doc {
+	all := d.Blocks
+	d.Blocks = func(yield func(doc.Block) bool) {
+		var last []doc.Block
+		for b := range all {
+			if _, is := b.(doc.Verdict); is {
+				last = append(last, b)
+			} else if !yield(b) {
+				return
+			}
+		}
+		for _, b := range last {
+			if !yield(b) {
+				return
+			}
+		}
+	}
+	return d
 }
 
 // AwaitBegins is how things stand after the first look, in one line.
@@ -126,7 +151,7 @@ func AwaitLine(c await.Change) string {
 	}
 	line := fmt.Sprintf("%s  %-9s  %s%s: %s", c.At.Format("15:04:05"), stateText(i), awaitSubject(i),
 		where, i.Says)
-	if i.State != expect.There && !i.Until.IsZero() {
+	if i.State != expect.There && i.Until.After(c.At) {
 		line += fmt.Sprintf("; at most %s more", wording.SpanUp(i.Until.Sub(c.At)))
 	}
 	if why := i.Why.String(); why != "" && why != i.Says.String() {
@@ -151,13 +176,16 @@ func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) doc.Verdict 
 		Says: doc.Phrasef(words.SomeLive, all-len(missing), all,
 			wording.Verb(all-len(missing), "is", "are"), asked),
 	}
-	causes, unseen := 0, 0
+	causes, unseen, notYet := 0, 0, 0
 	for i := range missing {
-		if missing[i].Cause != await.NoCause {
+		if missing[i].Cause != await.NoCause && missing[i].State != expect.Unseen {
 			causes++
 		}
-		if missing[i].State == expect.Unseen {
+		switch missing[i].State {
+		case expect.Unseen:
 			unseen++
+		case expect.NotAsked:
+			notYet++
 		}
 	}
 	until, known := a.Board.Until()
@@ -165,9 +193,12 @@ func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) doc.Verdict 
 	case causes > 0:
 		v.Tone = doc.Failed
 		v.Next = doc.Phrasef(words.CausesShown, wording.Count(causes, "item"))
-	case unseen == len(missing):
+	case unseen > 0 && unseen+notYet == len(missing):
 		v.Tone = doc.Unseen
 		v.Next = doc.Phrase(words.OthersSilent)
+		if slices.ContainsFunc(missing, func(i await.Item) bool { return i.Cause != await.NoCause }) {
+			v.Next = doc.Phrasef(words.UnseenCauses, wording.Count(unseen, "item"))
+		}
 	case known:
 		v.Next = doc.Phrasef(
 			words.ByTTLs,
@@ -209,9 +240,11 @@ func stateTone(i *await.Item, now time.Time) doc.Tone {
 	switch {
 	case i.State == expect.There:
 		return doc.Good
+	case i.State == expect.Unseen:
+		return doc.Unseen
 	case i.Cause != await.NoCause || i.Overdue(now):
 		return doc.Failed
-	case i.State == expect.Unseen, i.State == expect.NotAsked:
+	case i.State == expect.NotAsked:
 		return doc.Unseen
 	}
 	return doc.Warned
@@ -232,8 +265,10 @@ func leftText(i *await.Item, now time.Time) string {
 		return ""
 	case i.Overdue(now):
 		return "overdue"
-	case !i.Until.IsZero():
+	case i.Until.After(now):
 		return wording.SpanUp(i.Until.Sub(now))
+	case !i.Until.IsZero():
+		return "any moment"
 	case i.Lasts > 0:
 		return wording.SpanUp(time.Duration(i.Lasts)*time.Second) + " from the change on"
 	}
@@ -359,7 +394,7 @@ func notAsked(items []await.Item) doc.Block {
 	}
 	return doc.Paragraph{
 		Text: doc.Phrasef("%s not asked yet: their name servers do not have the planned values, and a "+
-			"resolver asked now would keep the previous ones.", wording.UpperFirst(wording.And(parts)+" "+
+			"resolver asked now would keep what it finds.", wording.UpperFirst(wording.And(parts)+" "+
 			wording.Verb(resolvers+len(doors), "is", "are"))), Soft: true, Gap: true}
 }
 
@@ -375,11 +410,25 @@ func awaitSubject(i *await.Item) string {
 }
 
 // awaitCauses says why things are not there, each cause once, and what to do.
-func awaitCauses(missing []await.Item) []doc.Block {
+func awaitCauses(a *Awaiting, missing []await.Item) []doc.Block {
 	var items []doc.Text
 	var said []string
+	tone := doc.Unseen
+	var undelegated map[string]string
+	if a.Undelegated != nil {
+		undelegated = a.Undelegated()
+	}
+	for _, domain := range slices.Sorted(maps.Keys(undelegated)) {
+		f := fact.NotDelegated{Domain: domain, Above: undelegated[domain]}
+		said = append(said, fact.Of(f, fact.Says).String())
+		items = append(items, doc.Cat(doc.Phrasef("%s ", fact.Of(f, fact.Says)),
+			doc.Text{{Text: fact.Of(f, fact.Do).String(), As: doc.Strong}}))
+	}
 	for n := range missing {
 		i := &missing[n]
+		if i.Why.String() != "" && i.State != expect.Unseen {
+			tone = doc.Failed
+		}
 		why := i.Why.String()
 		if why == "" || slices.Contains(said, why) {
 			continue
@@ -395,7 +444,7 @@ func awaitCauses(missing []await.Item) []doc.Block {
 	if len(items) == 0 {
 		return nil
 	}
-	return []doc.Block{doc.List{Title: "Causes and what to do", Items: items, Tone: doc.Failed,
+	return []doc.Block{doc.List{Title: "Causes and what to do", Items: items, Tone: tone,
 		More: doc.Command("--format json") +
 			" has them all"}}
 }

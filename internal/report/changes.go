@@ -27,11 +27,14 @@ func zoneTable(p *plan.Plan) doc.Table {
 		}
 		changes, stays := countChanges(z)
 		at := z.RecordsAt
+		var brief doc.Text
 		if z.Move != nil {
 			at = fmt.Sprintf("%s, from the move on %s", z.Present, z.Next)
+			brief = doc.Phrasef("%s, then %s", z.Present, z.Next)
 		}
-		t.Rows = append(t.Rows,
-			doc.Cells(unicodeName(z.Name), at, fmt.Sprint(changes), fmt.Sprint(stays), seenText(z)))
+		row := doc.Cells(unicodeName(z.Name), at, fmt.Sprint(changes), fmt.Sprint(stays), seenText(z))
+		row[1].Brief, row[4].Brief = brief, seenBriefly(z, p.Age())
+		t.Rows = append(t.Rows, row)
 	}
 	return t
 }
@@ -62,6 +65,17 @@ func seenText(z zone.Zone) string {
 	return seen
 }
 
+// seenBriefly says how much of a zone was seen; nil where there is more to say.
+func seenBriefly(z zone.Zone, age time.Duration) doc.Text {
+	switch {
+	case len(z.Missed) > 0 || z.Remaining || age > seenLongAgo:
+		return nil
+	case z.Partial:
+		return doc.Phrase("in part")
+	}
+	return doc.Phrase("all")
+}
+
 // zoneBlocks gives the changes of each zone, which a terminal shows where they are asked for.
 func zoneBlocks(p *plan.Plan) []doc.Block {
 	var blocks []doc.Block
@@ -80,9 +94,8 @@ func zoneBlocks(p *plan.Plan) []doc.Block {
 		}
 	}
 	return []doc.Block{doc.Detail{Blocks: blocks,
-		Instead: doc.Cat(doc.Phrase("Each zone's changes and the rules: "),
-			doc.Copy("upperpath plan --zone-detail"),
-			doc.Phrase(", or for one domain "), doc.Copy("upperpath plan NAME"))}, data}
+		Instead: doc.Phrasef(words.PlanMore, doc.Command("--all"),
+			doc.Command("upperpath plan NAME"))}, data}
 }
 
 // changesOf gives a zone's changes as they are today and afterwards, what stays, and how its TTLs

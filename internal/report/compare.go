@@ -215,7 +215,7 @@ func scopeNotes(kind string, n *recheck.News) []doc.Block {
 		name string
 		of   *scope.Scope
 	}{{"first", before}, {"second", now}} {
-		if side.of.Known() && !side.of.Whole() {
+		if side.of.Known() && !side.of.Plain() {
 			note(fmt.Sprintf(words.SideWas, side.name, ScopeText(side.of, unitOf(kind))))
 		}
 	}

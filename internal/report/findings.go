@@ -3,6 +3,7 @@ package report
 import (
 	"cmp"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -56,7 +57,8 @@ func findingBlocks(all []finding.Finding) []doc.Block {
 		return cmp.Compare(all[b].Severity.Rank(), all[a].Severity.Rank())
 	})
 	var views []doc.Finding
-	at := map[string]int{}
+	var entries [][]string // of each view
+	at, alike := map[string]int{}, map[string]int{}
 	for _, i := range order {
 		f := all[i]
 		v := viewFinding(f)
@@ -64,10 +66,24 @@ func findingBlocks(all []finding.Finding) []doc.Block {
 			apartFrom(v.Why.String(), f.Subject), apartFrom(v.Fix.String(), f.Subject), v.Affects}, "\x00")
 		if i, same := at[key]; same && len(v.Way) == 0 {
 			views[i].Subjects = append(views[i].Subjects, v.Subjects...)
+			entries[i] = append(entries[i], f.Entries...)
 			continue
 		}
+		if key := remedyKey(f, v); key != "" {
+			if i, same := alike[key]; same {
+				views[i].Alike = append(views[i].Alike, v)
+				entries[i] = append(entries[i], f.Entries...)
+				continue
+			}
+			alike[key] = len(views)
+		}
 		at[key] = len(views)
-		views = append(views, v)
+		views, entries = append(views, v), append(entries, slices.Clip(f.Entries))
+	}
+	for i := range views {
+		if v := &views[i]; len(v.Alike) > 0 {
+			v.Affects = affects(finding.Finding{Subject: v.Subjects[0], Entries: entries[i]}, 3)
+		}
 	}
 	of, shown := map[string]int{}, map[string]int{}
 	for _, v := range views {
@@ -85,7 +101,8 @@ func findingBlocks(all []finding.Finding) []doc.Block {
 		rest = nil
 	}
 	code := ""
-	causes := map[string]bool{} // one cause is said once
+	causes := map[string]bool{}  // one cause is said once
+	fixed := map[string]string{} // codes by what mends them
 	for _, v := range views {
 		if v.Code != code {
 			flush(code)
@@ -97,10 +114,27 @@ func findingBlocks(all []finding.Finding) []doc.Block {
 		}
 		why := v.Why.String()
 		v.Known, causes[why] = causes[why], why != ""
+		fix := remedyOf(v.Fix.String(), v.Subjects[0])
+		if v.As = fixed[fix]; why == "" {
+			v.As = ""
+		}
+		if fixed[fix] == "" {
+			fixed[fix] = v.Code
+		}
 		blocks = append(blocks, v)
 	}
 	flush(code)
 	return blocks
+}
+
+// remedyKey stands for what brought a finding about, and for what mends it: findings of one code in
+// which both are the same are one. "" where each has to be read, for what it says.
+func remedyKey(f finding.Finding, v doc.Finding) string {
+	if f.Code == finding.SplitAnswers || len(v.Way) > 0 {
+		return ""
+	}
+	return strings.Join([]string{v.Code, v.Tone.Word(), f.Cause.String(),
+		remedyOf(v.Fix.String(), f.Subject)}, "\x00")
 }
 
 // livedBlock lists what somebody lives with.
@@ -118,12 +152,23 @@ func livedBlock(all []finding.Finding) doc.Block {
 
 // apartFrom gives what is said without whom it is said of.
 func apartFrom(says, subject string) string {
-	if subject == "" {
-		return says
-	}
-	return strings.ReplaceAll(strings.ReplaceAll(says, subject, "\x01"), words.Readable(subject),
-		"\x01")
+	return web.Renamed(web.Renamed(says, subject, "\x01"), words.Readable(subject), "\x01")
 }
+
+// remedyOf gives what to do without where: without a door and its host, or without a domain and the
+// names below it, and without for how long to wait, which differ where all else is the same.
+func remedyOf(fix, subject string) string {
+	if host := finding.HostOf(subject); host == subject {
+		fix = web.Moved(web.Moved(fix, host, "\x01"), words.Readable(host), "\x01")
+	} else {
+		fix = apartFrom(apartFrom(fix, subject), host)
+	}
+	return waits.ReplaceAllString(fix, "\x02")
+}
+
+// waits are times of the day, and how long it is until then.
+var waits = regexp.MustCompile(
+	`\b([0-9]{2}:[0-9]{2}( UTC)?|[0-9]+ (seconds?|minutes?|hours?|days?))\b`)
 
 // viewFinding gives a finding as a block.
 func viewFinding(f finding.Finding) doc.Finding {
@@ -165,15 +210,24 @@ func affects(f finding.Finding, most int) string {
 		}
 	}
 	switch {
+	case len(doors) == 0 && len(urls) > most:
+		return "affects " + wording.Count(len(urls), "URL")
 	case len(doors) == 0 && len(urls) < 2,
-		len(doors) == 1 && strings.HasPrefix(f.Subject, doors[0]) && len(urls) == 0:
+		len(urls) == 0 && !slices.ContainsFunc(doors, func(d string) bool {
+			return finding.HostOf(d) != finding.HostOf(f.Subject)
+		}): // they are its own
 		return ""
 	case len(doors) == 0:
 		return "affects " + wording.Few(urls, most)
-	case len(urls) == 0:
-		return "affects " + wording.Few(doors, most)
 	}
-	return "affects " + wording.Few(doors, most) + ", and " + wording.Count(len(urls), "old URL")
+	says := "affects " + wording.Few(doors, most)
+	if len(doors) > 1 || len(urls) > 0 {
+		says = "affects " + wording.Count(len(doors), "door")
+	}
+	if len(urls) > 0 {
+		says += ", " + wording.Count(len(urls), "old URL")
+	}
+	return says
 }
 
 // readable gives the host of a subject in U-labels where it is written in A-labels; "" where it is

@@ -20,7 +20,7 @@ import (
 const InventorySchema = "upperpath/inventory/1"
 
 // Inventory is a line a domain, for the first talk: what is there, before anything is decided.
-func Inventory(all []survey.Entry, vantage string, now time.Time) doc.Doc {
+func Inventory(all []survey.Entry, vantage string, decided bool, now time.Time) doc.Doc {
 	t := doc.Table{Head: []string{"domain", "today", "records at", "until", "mail", "certificate"},
 		Order: true}
 	odd := doc.List{Title: words.OddTitle, More: doc.Command("--format csv") + " has them all"}
@@ -41,7 +41,7 @@ func Inventory(all []survey.Entry, vantage string, now time.Time) doc.Doc {
 		About: seenWhen(all, vantage),
 		Data: map[string]any{"schema": InventorySchema, "vantage": vantage,
 			"domains": append([]inventoryJSON{}, data...)}}
-	blocks := []doc.Block{inventoryVerdict(all, now), t}
+	blocks := []doc.Block{inventoryVerdict(all, decided, now), t}
 	if len(odd.Items) > 0 {
 		blocks = append(blocks, odd)
 	}
@@ -73,7 +73,7 @@ func seenWhen(all []survey.Entry, vantage string) string {
 }
 
 // inventoryVerdict counts what is there, and says what presses.
-func inventoryVerdict(all []survey.Entry, now time.Time) doc.Verdict {
+func inventoryVerdict(all []survey.Entry, decided bool, now time.Time) doc.Verdict {
 	count := map[survey.Alive]int{}
 	ended, soon, missing := 0, 0, 0
 	for i := range all {
@@ -117,8 +117,10 @@ func inventoryVerdict(all []survey.Entry, now time.Time) doc.Verdict {
 	}
 	if missing > 0 {
 		v.Next = doc.Cat(doc.Copy("upperpath survey"), doc.Phrase(words.SurveysThem))
-	} else {
+	} else if decided {
 		v.Next = doc.Cat(doc.Phrase(words.WriteDownCarriers), doc.Copy("upperpath plan"))
+	} else {
+		v.Next = doc.Cat(doc.Phrase(words.ChooseSite), doc.Copy(words.NewWithSite))
 	}
 	return v
 }

@@ -128,7 +128,7 @@ func planVerdict(p *plan.Plan) doc.Verdict {
 	default:
 		v.Says = doc.Phrasef(words.PlanWarns,
 			butAccepted(p), triedText(p), playedText(p),
-			counted(p.Findings))
+			wording.UpperFirst(counted(p.Findings)))
 	}
 	switch f := first(p.Findings); {
 	case f != nil && f.Severity == finding.Error:
@@ -164,7 +164,7 @@ func playedText(p *plan.Plan) string {
 	if !slices.ContainsFunc(p.Zones, func(z zone.Zone) bool { return z.Seen != nil || z.New != nil }) {
 		return words.TriedOnly
 	}
-	text := fmt.Sprintf(words.PlayedRows, wording.Count(p.Played.Rows, "row"),
+	text := fmt.Sprintf(words.PlayedRows, wording.Count(p.Played.Rows, "typed row"),
 		wording.Verb(p.Played.Rows, "loses", "lose"))
 	if partly > 0 {
 		text += fmt.Sprintf(words.PlayedPartly, wording.Count(partly, "zone"))
@@ -206,16 +206,32 @@ func triedText(p *plan.Plan) string {
 func stepBlocks(p *plan.Plan) []doc.Block {
 	blocks := []doc.Block{doc.Heading{Level: 2, Text: "Steps, in this order"}}
 	for i, s := range p.Steps {
-		blocks = append(blocks, doc.Step{Number: i + 1, Says: doc.Phrase(words.Step(s))})
+		blocks = append(blocks, doc.Step{Number: i + 1, Says: doc.Phrase(words.Step(s)), Cut: true,
+			Tail: stepTail(s)})
 	}
 	return blocks
 }
 
+// stepTail says of a step what nobody should miss who reads its beginning alone.
+func stepTail(s act.Step) string {
+	var all []string
+	if len(s.Dark) > 0 {
+		all = append(all, words.GoesDark)
+	}
+	if len(s.Partial) > 0 {
+		all = append(all, words.SeenInPart)
+	}
+	if s.Wait > 0 && s.Kind != act.RaiseTTLs && !slices.Contains(idle, s.Kind) {
+		all = append(all, words.ThenWait+wording.DurationText(s.Wait))
+	}
+	return strings.Join(all, ", ")
+}
+
 func planNotes(p *plan.Plan) []doc.Block {
 	var blocks []doc.Block
-	for _, n := range p.Notes {
+	for i, n := range p.Notes {
 		blocks = append(blocks,
-			doc.Paragraph{Text: doc.Phrase("note: " + words.Note(n)), Soft: true, Gap: true})
+			doc.Paragraph{Text: doc.Phrase("note: " + words.Note(n)), Soft: true, Gap: i > 0})
 	}
 	return blocks
 }
@@ -234,15 +250,14 @@ func planTables(p *plan.Plan) []doc.Block {
 	places := placesTable(p)
 	add("Typed elsewhere", places)
 	if limits := limitLines(p); len(places.Rows) > 0 && len(limits) > 0 {
-		blocks = append(blocks, doc.List{Items: limits})
+		blocks = append(blocks, doc.Detail{Blocks: []doc.Block{doc.List{Items: limits}}})
 	}
+	shown := blocks
+	blocks = nil
 	add("Doors", doorTable(p))
 	add("Certificates", certificateTable(p))
-	if rules := ruleTable(p); len(rules.Rows) > 0 {
-		blocks = append(blocks,
-			doc.Detail{Blocks: []doc.Block{doc.Heading{Level: 2, Text: "Rules"}, rules}})
-	}
-	return blocks
+	add("Rules", ruleTable(p))
+	return append(shown, doc.Detail{Blocks: blocks})
 }
 
 func doorTable(p *plan.Plan) doc.Table {

@@ -377,7 +377,7 @@ func AcceptedAll(n *recheck.News, s *recheck.State, today time.Time) doc.Doc {
 		}
 	}
 	v := doc.Verdict{Tone: doc.Good, Says: doc.Phrasef("The state of %s is accepted: %s, %s, %s.",
-		s.Taken.In(today.Location()).Format(newsDate), wording.Count(len(s.Domains), "domain"),
+		s.Taken.In(today.Location()).Format(newsDate), wording.Count(s.Looked(), "domain"),
 		wording.Count(len(s.Facts)-faults, "fact"), wording.Count(faults, "finding")),
 		Next: doc.Cat(doc.Phrase("From now on "), doc.Copy("upperpath recheck"),
 			doc.Phrase(" says only what differs from it."))}
@@ -410,7 +410,7 @@ func Lived(base *recheck.State, lived []recheck.Acceptance, today time.Time) doc
 			doc.Copy("upperpath recheck --accept-all"))}
 	if base != nil {
 		v = doc.Verdict{Tone: doc.Good, Says: doc.Phrasef("The state of %s is accepted, with %s.",
-			base.Taken.In(today.Location()).Format(newsDate), wording.Count(len(base.Domains), "domain"))}
+			base.Taken.In(today.Location()).Format(newsDate), wording.Count(base.Looked(), "domain"))}
 	}
 	t := doc.Table{Sheet: "accepted", Head: []string{"what", "of", "until", "why", "since"}}
 	for _, a := range lived {
@@ -418,12 +418,13 @@ func Lived(base *recheck.State, lived []recheck.Acceptance, today time.Time) doc
 		if !today.Before(a.Until) {
 			until.Tone = doc.Warned
 		}
-		t.Rows = append(
-			t.Rows,
-			[]doc.Cell{{Text: doc.Phrase(a.Code)}, {Text: doc.Phrase(readableFact(a.Subject))}, until,
-				{Text: doc.Phrase(a.Why)},
-				{Text: doc.Phrase(a.Given.Format(time.DateOnly))}},
-		)
+		since := "" // the estate file does not say it
+		if !a.Given.IsZero() {
+			since = a.Given.Format(time.DateOnly)
+		}
+		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(a.Code)},
+			{Text: doc.Phrase(readableFact(a.Subject))}, until, {Text: doc.Phrase(a.Why)},
+			{Text: doc.Phrase(since)}})
 	}
 	blocks := []doc.Block{v}
 	if len(t.Rows) > 0 {
@@ -482,7 +483,7 @@ func Metrics(s *recheck.State, n *recheck.News) []byte {
 	if !n.Since.IsZero() {
 		f.one("accepted_time_seconds", "Time at which the accepted state was seen.", n.Since.Unix())
 	}
-	f.one("domains", "Number of domains checked.", int64(len(s.Domains)))
+	f.one("domains", "Number of domains checked.", int64(s.Looked()))
 	f.family("findings", "Present findings, accepted ones included.")
 	for _, severity := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
 		count := int64(0)

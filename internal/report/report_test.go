@@ -275,7 +275,8 @@ func TestFindingsOfOneCauseAreOne(t *testing.T) {
 		many = append(
 			many,
 			finding.New(finding.WrongPage, name,
-				fact.Kept{Says: name + " arrives at " + strings.Repeat("x", len(many)+1), Do: "Mend it."}),
+				fact.Kept{Says: name + " arrives at " + strings.Repeat("x", len(many)+1),
+					Do: "Mend it in " + strings.Repeat("y", len(many)+1) + "."}),
 		)
 	}
 	require.Len(t, findingBlocks(same), 1)
@@ -289,6 +290,43 @@ func TestFindingsOfOneCauseAreOne(t *testing.T) {
 			finding.New(finding.Loop, "y", fact.Kept{Says: "e", Do: "f"})},
 	)
 	assert.Equal(t, "loop", both[0].(doc.Finding).Code, "errors come before warnings")
+}
+
+// TestTheSameRemedyIsOneFinding has findings of one code, which take the same to mend, stand as
+// one: a terminal is told where, pages say each, spreadsheets and JUnit have a row each. Those
+// whose values have to be read one by one, and hosts that only begin alike, stay apart.
+func TestTheSameRemedyIsOneFinding(t *testing.T) {
+	hop := func(subject, says, do string) finding.Finding {
+		f := finding.New(finding.ExtraHop, subject, fact.Kept{Says: subject + " takes " + says, Do: do})
+		f.Entries = []string{subject + "/"}
+		return f
+	}
+	all := []finding.Finding{
+		hop("http://a.example", "2 redirects.", "Redirect a.example straight."),
+		hop("http://b.example", "3 redirects.", "Redirect b.example straight."),
+		hop("https://c.example", "4 redirects.", "Redirect c.example straight."),
+		hop("http://www.a.example", "5 redirects.", "Redirect old.www.a.example straight."),
+	}
+	blocks := findingBlocks(all)
+	require.Len(t, blocks, 2)
+	one := blocks[0].(doc.Finding)
+	require.Len(t, one.Alike, 2)
+	assert.Equal(t, "affects 3 doors", one.Affects, "what all of them affect")
+	text := writtenAs(t, "text", Findings("x", all), doc.Style{})
+	assert.Contains(t, text, "http://a.example takes 2 redirects. Likewise http://b.example,")
+	assert.NotContains(t, text, "takes 3 redirects")
+	detailed := writtenAs(t, "text", Findings("x", all), doc.Style{Detail: true})
+	for _, says := range []string{"takes 2 redirects", "takes 3 redirects", "takes 4 redirects"} {
+		assert.Contains(t, detailed, says)
+		assert.Contains(t, writtenAs(t, "html", Findings("x", all), doc.Style{}), says)
+		assert.Contains(t, writtenAs(t, "md", Findings("x", all), doc.Style{}), says)
+		assert.Contains(t, writtenAs(t, "junit", Findings("x", all), doc.Style{}), says)
+	}
+	split := []finding.Finding{
+		finding.New(finding.SplitAnswers, "a.example", fact.Kept{Says: "a.example: 1.", Do: "Find out."}),
+		finding.New(finding.SplitAnswers, "b.example", fact.Kept{Says: "b.example: 2.", Do: "Find out."}),
+	}
+	assert.Len(t, findingBlocks(split), 2)
 }
 
 // TestACauseIsSaidOnce has a cause, and what to do about it, stand once on a page: with the finding

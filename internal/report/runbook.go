@@ -11,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/runbook"
+	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/doc"
@@ -97,9 +98,14 @@ func taskKey(t plan.Task) string {
 // idle are the steps in which nothing is done but waiting.
 var idle = []act.StepKind{act.OutlastTTLs, act.WaitForTTLs, act.LeaveOld}
 
+// AuditFirst is the name of the step that keeps how things were before anything moved.
+const AuditFirst = "audit-first"
+
 // stepNames are short names of steps, which are kept.
 var stepNames = map[act.StepKind]string{
 	act.SurveyFirst:       "survey",
+	act.AuditFirst:        AuditFirst,
+	act.TidyUp:            "tidy-up",
 	act.RemoveStaleDS:     "remove-stale-ds",
 	act.LowerTTLs:         "lower-ttls",
 	act.UntieMail:         "untie-mail",
@@ -153,11 +159,13 @@ func taskText(t plan.Task, several bool) string {
 	case act.LeaveAliases:
 		return fmt.Sprintf("At %s, make %s of %s: names that leave others, before those move.", t.Place,
 			words.The(steps(t.Lines), "first ", "change"), zones)
+	case act.TidyUp:
+		return fmt.Sprintf("At %s, make %s left in %s, from top to bottom.", t.Place,
+			words.The(steps(t.Lines), "", "change"), zones)
 	case act.MakeChanges, act.SetRecords:
 		if len(t.Lines) == 0 {
 			return fmt.Sprintf("At %s, delete the forwarding of %s right before its records change.",
-				t.Place,
-				zones)
+				t.Place, wording.Few(unicodeNames(entryHosts(t)), 4))
 		}
 		order := ", from top to bottom"
 		if len(t.Zones) > 1 {
@@ -201,8 +209,48 @@ func taskNames(t plan.Task) []string {
 		return names
 	case len(t.Step.Hosts) > 0:
 		return t.Step.Hosts
+	case len(entryHosts(t)) > 0:
+		return entryHosts(t)
 	}
 	return t.Zones
+}
+
+// entryHosts gives the hosts of the certificates and of the forwardings to delete of a task.
+func entryHosts(t plan.Task) []string {
+	var hosts []string
+	for _, e := range t.Entries {
+		if e.Kind != world.CertEntry && (e.Kind != world.Forward || e.Action != act.Remove) {
+			continue
+		}
+		if len(e.Fields) > 0 {
+			hosts = append(hosts, strings.Split(e.Fields[0].Value, ", ")...)
+		}
+	}
+	slices.Sort(hosts)
+	return slices.Compact(hosts)
+}
+
+// lookedAt names the doors that are looked at once a task is done, of a scheme; the carrier's where
+// they are asked there.
+func lookedAt(t plan.Task, scheme string) string {
+	var doors []string
+	at := ""
+	for _, e := range t.Expects {
+		u, err := web.ParseURL(e.URL)
+		if err != nil || !strings.HasPrefix(e.URL, scheme+"://") {
+			continue
+		}
+		if d := doorText(u.Door()); !slices.Contains(doors, d) {
+			doors = append(doors, d)
+		}
+		if e.Address != "" && t.Place != "" {
+			at = ", asked at " + t.Place + ","
+		}
+	}
+	if len(doors) == 0 {
+		return words.ItsDoors
+	}
+	return wording.Few(doors, 4) + at
 }
 
 // taskCopy gives the values of a task as they are typed, a line each.
@@ -243,11 +291,13 @@ func lineText(l plan.Line) string {
 // taskShows says what to see when a task worked.
 func taskShows(t plan.Task) string {
 	switch t.Step.Kind {
+	case act.AuditFirst:
+		return "An audit of every door is saved; runbook --check finds it."
 	case act.LowerTTLs:
 		return "The name servers give these records with the short TTL."
 	case act.RaiseTTLs:
 		return "The name servers give these records with the long TTL."
-	case act.UntieMail, act.MakeEarly, act.LeaveAliases, act.MakeChanges, act.SetRecords:
+	case act.UntieMail, act.MakeEarly, act.LeaveAliases, act.MakeChanges, act.SetRecords, act.TidyUp:
 		if len(t.Lines) == 0 {
 			return "The page there no longer lists them."
 		}
@@ -265,11 +315,11 @@ func taskShows(t plan.Task) string {
 			return "The certificates exist. Whether they are served is checked once the redirects are in " +
 				"place."
 		}
-		return "The https doors at the carrier's address show a certificate for their names."
+		return fmt.Sprintf(words.ShowCertificates, lookedAt(t, "https"))
 	case act.PlaceRedirects:
-		return "The http doors at the carrier's address redirect where they should."
+		return fmt.Sprintf(words.DoRedirect, lookedAt(t, "http"))
 	case act.ChoosePrimaries:
-		return "Its doors arrive where they should, without a warning."
+		return fmt.Sprintf(words.DoArrive, lookedAt(t, "http"))
 	case act.TryRedirects, act.AuditDoors:
 		shows := "Every door, and an example of every rule, arrives where it should, without a warning."
 		if plan.Tried(t.Expects) >= plan.MostExamples {
@@ -278,7 +328,7 @@ func taskShows(t plan.Task) string {
 		}
 		return shows
 	case act.IssueCertificates:
-		return "The https doors show a certificate for their names."
+		return fmt.Sprintf(words.ShowCertificates, lookedAt(t, "https"))
 	case act.ClaimHosts, act.ClaimAfter:
 		return "The carrier's page lists the hosts."
 	case act.SignAnew:
@@ -365,7 +415,7 @@ func runbookOf(b *runbook.Book, p *runbook.Progress, ready Ready, now time.Time,
 			wording.SpanUp(from.Sub(now)),
 			next.Number,
 		)
-	case next != nil && len(next.Expects) == 0:
+	case next != nil && onlyByHand(next):
 		v.Next = doc.Cat(doc.Phrasef(words.WhenDone, next.Number, next.Says),
 			doc.Copy(fmt.Sprintf("upperpath runbook --done %d", next.Number)))
 	case next != nil:
@@ -427,11 +477,20 @@ func readyBlocks(b *runbook.Book, r Ready) []doc.Block {
 	return blocks
 }
 
+// onlyByHand reports whether nobody can see from here that a step is done.
+func onlyByHand(t *runbook.Task) bool { return len(t.Expects) == 0 && !isAudit(t) }
+
+// isAudit reports whether a step keeps how things were: what is kept shows that.
+func isAudit(t *runbook.Task) bool { return strings.HasPrefix(t.Key, AuditFirst+"|") }
+
 // openVerdict says why a check stopped, and what to do.
 func openVerdict(b *runbook.Book, p *runbook.Progress, says doc.Text) (doc.Tone, doc.Text,
 	doc.Text) {
 	t := p.Open
 	switch {
+	case isAudit(t):
+		return doc.Failed, doc.Cat(says, doc.Phrasef(words.StepOpen, t.Number)),
+			doc.Cat(doc.Phrasef("Step %d: %s", t.Number, t.Says))
 	case len(t.Expects) == 0:
 		return doc.Warned, doc.Cat(says, doc.Phrasef(words.StepHidden, t.Number)),
 			doc.Cat(
@@ -534,7 +593,7 @@ func taskBlock(t *runbook.Task, times runbook.Times, p *runbook.Progress, now ti
 		fact("wait", fmt.Sprintf("%s, until %s", wording.DurationUp(t.Wait), clock(times.Until)))
 	}
 	fact("check", t.Shows)
-	if len(t.Expects) == 0 && !t.Idle {
+	if onlyByHand(t) && !t.Idle {
 		fact("when done",
 			"not visible from outside; mark it: "+
 				doc.Command(fmt.Sprintf("upperpath runbook --done %d", t.Number)))

@@ -79,7 +79,7 @@ func (s Sheet) Pages(format string) ([]Page, error) {
 			return nil, err
 		}
 	}
-	if format != "csv" && format != "md" {
+	if format != "csv" && !tablesBeside(format) {
 		return pages, nil
 	}
 	for _, table := range []struct {
@@ -97,6 +97,9 @@ func (s Sheet) Pages(format string) ([]Page, error) {
 	}
 	return pages, nil
 }
+
+// tablesBeside reports whether pages of a form have their tables beside them, for spreadsheets.
+func tablesBeside(format string) bool { return format == "md" || format == "html" }
 
 // slug makes a file name of the name of a place.
 func slug(s string) string {
@@ -551,12 +554,13 @@ func SheetsWritten(folder string, p *plan.Plan, all []Sheet, pages []Page) doc.D
 	}
 	v := planVerdict(p)
 	v.Next = doc.Cat(doc.Phrase("The order of all of it: "), doc.Copy("upperpath plan"))
-	d.Blocks = doc.Of(
-		slices.Concat(
-			[]doc.Block{v, t,
-				doc.Paragraph{Text: doc.Phrase("Tables for a spreadsheet (.csv) are beside each page."),
-					Soft: true}},
-			findingBlocks(p.Findings),
-		)...)
+	blocks := []doc.Block{v, t}
+	csv := func(one Page) bool { return strings.HasSuffix(one.Name, ".csv") }
+	if slices.ContainsFunc(pages, csv) &&
+		slices.ContainsFunc(pages, func(one Page) bool { return !one.Table }) {
+		blocks = append(blocks, doc.Paragraph{
+			Text: doc.Phrase("Tables for a spreadsheet (.csv) are beside each page."), Soft: true})
+	}
+	d.Blocks = doc.Of(append(blocks, findingBlocks(p.Findings)...)...)
 	return d
 }

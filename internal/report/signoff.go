@@ -113,6 +113,9 @@ func (c ForClient) knownTable(s signoff.Sheet) doc.Table {
 		missing := ""
 		if named := named(check.Missing); len(named) > 0 {
 			missing = wording.Few(unicodeNames(named), 2)
+			if check.Of == signoff.OldURLs {
+				missing = words.TheRestOf + missing
+			}
 		} else if len(check.Missing) > 0 {
 			missing = "all"
 		}

@@ -22,7 +22,7 @@ func Survey(v *survey.Survey, records bool) doc.Doc {
 	d := surveyed(v)
 	d.Title = "Survey of " + wording.Count(len(v.Domains), "domain")
 	d.About = fmt.Sprintf("seen from %s, %s", v.Vantage, moment(v.Started))
-	if v.Scope.Known() && !v.Scope.Whole() {
+	if v.Scope.Known() && !v.Scope.Plain() {
 		d.About += "; " + ScopeText(v.Scope, "domain")
 	}
 	first := d.Blocks
@@ -120,9 +120,16 @@ func surveyVerdict(v *survey.Survey) doc.Verdict {
 		)
 	}
 	if f := first(v.Findings); f != nil {
+		next := "upperpath plan"
+		if v.Canonical == "" { // there is nothing to plan for
+			next = "upperpath inventory"
+		}
 		said.Next = doc.Cat(doc.Phrase(words.BeginWith), doc.Copy(f.Code.String()),
-			doc.Phrasef(" at %s. ", f.Subject), doc.Phrase("Then "),
-			doc.Copy("upperpath plan"), doc.Phrase("."))
+			doc.Phrasef(" at %s. ", f.Subject), doc.Phrase("Then "), doc.Copy(next), doc.Phrase("."))
+		return said
+	}
+	if v.Canonical == "" {
+		said.Next = doc.Cat(doc.Copy("upperpath inventory"), doc.Phrase(words.ShowsALineEach))
 		return said
 	}
 	said.Next = doc.Cat(doc.Copy("upperpath plan"), doc.Phrase(" works out the changes."))

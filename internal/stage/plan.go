@@ -87,17 +87,18 @@ func sceneOf(p *plan.Plan, t Typed) (*planScene, error) {
 	}
 	for _, s := range e.Sites() {
 		for _, h := range s.Also {
-			place(h, siteHome(s))
+			place(h, b.siteHome(s))
 		}
-		place(s.Alias, siteHome(s))
+		place(s.Alias, b.siteHome(s))
 	}
 	for _, c := range e.Carriers {
 		place(c.Alias, aliasHome(c))
 	}
 	for _, s := range e.Sites() {
 		for _, h := range s.Hosts {
-			if e.DomainOf(h) == nil || len(s.Addresses) == 0 && s.Alias.IsZero() {
-				place(h, siteHome(s))
+			if e.DomainOf(h) == nil || len(s.Addresses) == 0 && s.Alias.IsZero() && len(b.found(h)) == 0 {
+				b.clear(h)
+				place(h, b.siteHome(s))
 			}
 		}
 	}
@@ -167,12 +168,47 @@ func (b *planScene) zone(name string, t Typed) error {
 	return nil
 }
 
-// siteHome gives the addresses of a site; one that nobody knows has a stand-in.
-func siteHome(s *estate.Site) []netip.Addr {
-	if len(s.Addresses) == 0 {
+// siteHome gives the addresses of a site: those that the estate names, or else those at which its
+// hosts stand already; one that nobody knows has a stand-in.
+func (b *planScene) siteHome(s *estate.Site) []netip.Addr {
+	if len(s.Addresses) > 0 {
+		return s.Addresses
+	}
+	var all []netip.Addr
+	for _, h := range s.Hosts {
+		for _, a := range b.found(h) {
+			if !slices.Contains(all, a) {
+				all = append(all, a)
+			}
+		}
+	}
+	if len(all) == 0 {
 		return []netip.Addr{siteStandIn}
 	}
-	return s.Addresses
+	return all
+}
+
+// found gives the addresses of a host as they stand in the zones of the estate.
+func (b *planScene) found(h web.Host) []netip.Addr {
+	var all []netip.Addr
+	for _, z := range b.zones {
+		for _, rr := range z.Records {
+			if !strings.EqualFold(rr.Header().Name, h.String()+".") {
+				continue
+			}
+			var at netip.Addr
+			switch rr := rr.(type) {
+			case *dns.A:
+				at, _ = netip.AddrFromSlice(rr.A.To4())
+			case *dns.AAAA:
+				at, _ = netip.AddrFromSlice(rr.AAAA)
+			}
+			if at.IsValid() {
+				all = append(all, at)
+			}
+		}
+	}
+	return all
 }
 
 // homeOf gives the addresses at which an alias ends.
@@ -185,7 +221,7 @@ func (b *planScene) homeOf(alias string) []netip.Addr {
 	}
 	for _, s := range b.plan.Estate.Sites() {
 		if s.Alias.String() == alias {
-			return siteHome(s)
+			return b.siteHome(s)
 		}
 	}
 	return []netip.Addr{outsideStandIn}
@@ -284,7 +320,7 @@ func (b *planScene) endpoints() {
 		for _, s := range b.plan.Estate.Sites() {
 			if h, err := web.ParseHost(c.Names[0]); err == nil && (slices.Contains(s.Hosts, h) ||
 				slices.Contains(s.Also, h)) {
-				put(predict.SiteName, siteHome(s), true, c.Names)
+				put(predict.SiteName, b.siteHome(s), true, c.Names)
 			}
 		}
 	}

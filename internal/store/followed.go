@@ -1,7 +1,6 @@
 package store
 
 import (
-	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -25,6 +24,7 @@ CREATE TABLE IF NOT EXISTS old_runs (
 	ended   TEXT NOT NULL, -- '': it was cut off
 	-- what its verdicts hang on, as JSON: names and digests
 	bound   TEXT NOT NULL DEFAULT '',
+	scope   TEXT NOT NULL DEFAULT '', -- as JSON; '': an earlier version noted none
 	estate  TEXT NOT NULL DEFAULT '',
 	canonical TEXT NOT NULL DEFAULT ''
 );
@@ -56,6 +56,7 @@ type Run struct {
 	Total   int
 	Ended   bool
 	Bound   map[string]string // what its verdicts hang on beside the list, each with a digest
+	Scope   *scope.Scope      // nil: an earlier version kept it
 }
 
 // BeginRun begins to keep the old URLs of a list that is followed.
@@ -67,11 +68,16 @@ func (s *Store) BeginRun(ctx context.Context, r Run) (Run, error) {
 	if err != nil {
 		return r, err
 	}
+	of, err := json.Marshal(r.Scope)
+	if err != nil {
+		return r, err
+	}
 	made, err := s.db.ExecContext(ctx,
 		"INSERT INTO old_runs (estate, canonical, started, vantage, source, digest, total, ended, "+
-			"bound) "+
-			"VALUES (?, ?, ?, ?, ?, ?, ?, '', ?)", s.of.Name, s.of.Canonical,
-		r.Started.UTC().Format(time.RFC3339Nano), r.Vantage, r.Source, r.Digest, r.Total, string(bound))
+			"bound, scope) "+
+			"VALUES (?, ?, ?, ?, ?, ?, ?, '', ?, ?)", s.of.Name, s.of.Canonical,
+		r.Started.UTC().Format(time.RFC3339Nano), r.Vantage, r.Source, r.Digest, r.Total, string(bound),
+		string(of))
 	if err != nil {
 		return r, wrong(s.path, err)
 	}
@@ -87,7 +93,7 @@ func (s *Store) tables(ctx context.Context) error {
 			return wrong(s.path, err)
 		}
 		for _, c := range [][2]string{{"old_runs", "bound"}, {"old_followed", "goal"},
-			{"old_runs", "estate"}, {"old_runs", "canonical"}} {
+			{"old_runs", "estate"}, {"old_runs", "canonical"}, {"old_runs", "scope"}} {
 			if err := addColumn(tx, c[0], c[1], "TEXT NOT NULL DEFAULT ''"); err != nil {
 				return wrong(s.path, err)
 			}
@@ -98,40 +104,70 @@ func (s *Store) tables(ctx context.Context) error {
 
 // LastRun gives the last run over a list with a digest; ErrEmpty where there is none.
 func (s *Store) LastRun(ctx context.Context, digest string) (Run, error) {
-	return s.lastRun(ctx, "digest = ?", digest)
+	all, err := s.runs(ctx, "digest = ?", digest)
+	if err == nil && len(all) == 0 {
+		err = ErrEmpty
+	}
+	if err != nil {
+		return Run{}, err
+	}
+	return all[0], nil
 }
 
-// NewestRun gives the run that was begun last, whatever its list; ErrEmpty where there is none.
-func (s *Store) NewestRun(ctx context.Context) (Run, error) {
+// Runs gives all runs, whatever their lists, the newest first.
+func (s *Store) Runs(ctx context.Context) ([]Run, error) {
 	if there, err := s.has(ctx, "old_runs"); !there {
-		return Run{}, cmp.Or(err, ErrEmpty)
+		return nil, err
 	}
-	return s.lastRun(ctx, "1")
+	return s.runs(ctx, "1")
 }
 
-func (s *Store) lastRun(ctx context.Context, which string, args ...any) (Run, error) {
-	var r Run
+func (s *Store) runs(ctx context.Context, which string, args ...any) ([]Run, error) {
 	if s.db == nil {
-		return r, ErrEmpty
+		return nil, nil
 	}
-	if err := s.tables(ctx); err != nil && !barred(err) {
-		return r, err
+	if err := s.tables(ctx); err != nil {
+		if has, columnErr := s.hasColumn(ctx, "old_runs", "scope"); !barred(err) || columnErr != nil {
+			return nil, errors.Join(err, columnErr)
+		} else if !has {
+			return nil, &Error{s.path, Older, errVersion}
+		}
 	}
 	mine, mineArgs := s.mine()
-	var started, ended, bound string
-	err := s.db.QueryRowContext(ctx,
-		"SELECT id, started, vantage, source, digest, total, ended, bound FROM old_runs "+
-			"WHERE "+which+" AND "+mine+" ORDER BY id DESC LIMIT 1", append(args, mineArgs...)...).
-		Scan(&r.ID, &started, &r.Vantage, &r.Source, &r.Digest, &r.Total, &ended, &bound)
-	if errors.Is(err, sql.ErrNoRows) {
-		return r, ErrEmpty
+	rows, err := s.db.QueryContext(ctx,
+		"SELECT id, started, vantage, source, digest, total, ended, bound, scope FROM old_runs "+
+			"WHERE "+which+" AND "+mine+" ORDER BY id DESC", append(args, mineArgs...)...)
+	if err != nil {
+		return nil, wrong(s.path, err)
 	}
-	r.Started, _ = time.Parse(time.RFC3339Nano, started)
-	r.Ended = ended != ""
-	if json.Unmarshal([]byte(bound), &r.Bound) != nil {
-		r.Bound = nil // an earlier version noted nothing
+	defer rows.Close()
+	var all []Run
+	for rows.Next() {
+		var r Run
+		var started, ended, bound, of string
+		if err := rows.Scan(&r.ID, &started, &r.Vantage, &r.Source, &r.Digest, &r.Total, &ended,
+			&bound, &of); err != nil {
+			return nil, wrong(s.path, err)
+		}
+		r.Started, _ = time.Parse(time.RFC3339Nano, started)
+		r.Ended = ended != ""
+		if json.Unmarshal([]byte(bound), &r.Bound) != nil {
+			r.Bound = nil // an earlier version noted nothing
+		}
+		if json.Unmarshal([]byte(of), &r.Scope) != nil {
+			r.Scope = nil
+		}
+		all = append(all, r)
 	}
-	return r, wrong(s.path, err)
+	return all, wrong(s.path, rows.Err())
+}
+
+// hasColumn reports whether a table has a column.
+func (s *Store) hasColumn(ctx context.Context, table, column string) (bool, error) {
+	var n int
+	err := s.db.QueryRowContext(ctx, "SELECT count(*) FROM pragma_table_info(?) WHERE name = ?", table,
+		column).Scan(&n)
+	return n > 0, wrong(s.path, err)
 }
 
 // barred reports whether a store may be read and not written to.
@@ -225,10 +261,11 @@ func (s *Store) EndRun(ctx context.Context, run int64, at time.Time) ([]int64, e
 	return old, err
 }
 
-// runsIn lists the runs that were ended; of each list the last two stay.
+// runsIn lists the runs that were ended; of each list, and of each part of it that was meant, the
+// last two stay.
 func (s *Store) runsIn(ctx context.Context, tx *sql.Tx) ([]scope.Kept, error) {
 	mine, args := s.mine()
-	rows, err := tx.QueryContext(ctx, "SELECT id, started, source FROM old_runs "+
+	rows, err := tx.QueryContext(ctx, "SELECT id, started, source, scope FROM old_runs "+
 		"WHERE ended <> '' AND "+mine, args...)
 	if err != nil {
 		return nil, wrong(s.path, err)
@@ -236,13 +273,16 @@ func (s *Store) runsIn(ctx context.Context, tx *sql.Tx) ([]scope.Kept, error) {
 	defer rows.Close()
 	var all []scope.Kept
 	for rows.Next() {
-		k := scope.Kept{Scope: &scope.Scope{Estate: s.of.Name}}
-		var started, source string
-		if err := rows.Scan(&k.ID, &started, &source); err != nil {
+		k := scope.Kept{Scope: &scope.Scope{}}
+		var started, source, of string
+		if err := rows.Scan(&k.ID, &started, &source, &of); err != nil {
 			return nil, wrong(s.path, err)
 		}
 		k.Started, _ = time.Parse(time.RFC3339Nano, started)
-		k.Scope.Domains = []string{source}
+		if json.Unmarshal([]byte(of), &k.Scope) != nil || k.Scope == nil {
+			k.Scope = &scope.Scope{}
+		}
+		k.Scope.Estate, k.Scope.Domains = s.of.Name, []string{source + "\n" + k.Scope.Only}
 		all = append(all, k)
 	}
 	return all, wrong(s.path, rows.Err())

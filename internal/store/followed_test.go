@@ -67,7 +67,8 @@ func asBefore(t *testing.T, folder string) {
 	db, err := sql.Open("sqlite", filepath.Join(folder, store.Folder, "store.db"))
 	require.NoError(t, err)
 	for _, s := range []string{
-		"ALTER TABLE old_runs DROP COLUMN bound", "ALTER TABLE old_followed DROP COLUMN goal",
+		"ALTER TABLE old_runs DROP COLUMN bound", "ALTER TABLE old_runs DROP COLUMN scope",
+		"ALTER TABLE old_followed DROP COLUMN goal",
 	} {
 		_, err := db.Exec(s)
 		require.NoError(t, err)

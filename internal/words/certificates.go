@@ -126,8 +126,8 @@ var certificates = []sentence{
 		if f.Likely {
 			likely = "most likely "
 		}
-		says = "$Host leads to " + at + ", which still shows its own certificate: " + likely +
-			"the one for $Host is being issued$Allowed."
+		says = "$Host leads to " + at + ", which still shows its own: " + likely +
+			"one for $Host is being issued$Allowed."
 		if f.LookAt.IsZero() {
 			return says, "Wait: it takes minutes in most cases, at times a day, once the records are right."
 		}

@@ -52,6 +52,11 @@ var checks = []sentence{
 		"$Place still gives $Values, though another name server of $Domain gives the new value.",
 		"Ask its provider why it does not copy the zone from the others: is the serial number higher, "+
 			"and can it reach them? Otherwise remove it from the delegation."),
+	of[fact.NotServed]("$Place answers $Code about $Domain: it does not serve the zone.",
+		"Have it load the zone, or see at its provider whether the zone is there."),
+	of[fact.NotDelegated]("$Domain is not delegated: the zone $Above says that it does not exist.",
+		"See at the registrar whether it is registered, paid for and not on hold, and which name "+
+			"servers are entered."),
 	of[fact.BarredAnswer]("$Why",
 		"Remove the DS record at the registrar, or sign the zone with the key that it names. "+
 			"Until then, resolvers that check signatures find nothing of the domain."),

@@ -9,10 +9,14 @@ import (
 
 // Of inventories.
 const (
-	NothingSurveyed   = "No domain has been surveyed yet."
-	OddTitle          = "What is odd, and what hangs on it"
-	YourFile          = "the end of its registration stands in your file alone"
-	SurveysThem       = " looks at them."
+	NothingSurveyed = "No domain has been surveyed yet."
+	OddTitle        = "What is odd, and what hangs on it"
+	YourFile        = "the end of its registration stands in your file alone"
+	SurveysThem     = " looks at them."
+	ShowsALineEach  = " shows each in a line."
+	ChooseSite      = "Choose the site to which all lead, and the server that redirects, such as "
+	NewWithSite     = "upperpath new --canonical https://www.a.example --server 203.0.113.20 " +
+		"--list FILE --force"
 	WriteDownCarriers = "Write down who redirects each domain (carriers: in the estate file), " +
 		"then run "
 )

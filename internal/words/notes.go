@@ -43,8 +43,8 @@ func Note(n act.Note) string {
 		)
 	case act.StillLooping:
 		return format(
-			"Browsers that met the loop at %s remember it and still go round after the move, until they "+
-				"are cleared. New visitors arrive: `upperpath audit --returning` shows both.",
+			"Browsers that met the loop at %s keep it after the move, until "+
+				"cleared: `upperpath audit --returning`",
 			wording.Few(n.Names, 6),
 		)
 	case act.IssuersUnseen:

@@ -90,6 +90,7 @@ var filled = map[string]any{
 	"Label":       "www",
 	"End":         "loop",
 	"Parent":      "example",
+	"Above":       "example",
 	"Path":        "/visit.html",
 	"Planned":     "https://www.northmoor.example/visit/",
 	"Witness":     "https://lacemill-museum.example/visit.html",

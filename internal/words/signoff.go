@@ -54,6 +54,9 @@ func Answer(s signoff.Sheet, canonical string) string {
 	return said + strings.Join(parts, "; ") + "."
 }
 
+// TheRestOf stands before the list of old addresses of which a part was followed.
+const TheRestOf = "the rest of "
+
 // fewObstacles is how many obstacles an answer names.
 const fewObstacles = 2
 
@@ -116,6 +119,14 @@ func part(n, all int, noun string) string {
 	return fmt.Sprintf("%d of %s", n, wording.Count(all, noun))
 }
 
+// looked stands behind a number of what was looked at, where that is not all there is.
+func looked(c signoff.Check, how string) string {
+	if len(c.Missing) > 0 {
+		return " " + how
+	}
+	return ""
+}
+
 // Subject names what a check is about.
 func Subject(s signoff.Subject) string {
 	return map[signoff.Subject]string{signoff.Registrations: "registrations", signoff.Plan: "the plan",
@@ -152,9 +163,11 @@ func Known(c signoff.Check, k signoff.Kind) string {
 			return "nothing is known"
 		}
 		if bad := counted - c.Good; bad > 0 {
-			return part(bad, counted, "certificate") + wording.Verb(bad, " does", " do") + " not hold"
+			return part(bad, counted, "certificate") + looked(c, "seen") +
+				wording.Verb(bad, " does", " do") + " not hold"
 		}
-		return share(c.Good, counted, "certificate") + wording.Verb(c.Good, " holds", " hold")
+		return share(c.Good, counted, "certificate") + looked(c, "seen") +
+			wording.Verb(c.Good, " holds", " hold")
 	case signoff.Mail:
 		return mailKnown(c, counted)
 	case signoff.HSTS:
@@ -170,10 +183,10 @@ func Known(c signoff.Check, k signoff.Kind) string {
 		case counted <= 0:
 			return "nothing is known"
 		case c.Good == counted:
-			return "search engines may see " + share(counted, counted, "host")
+			return "search engines may see " + share(counted, counted, "host") + looked(c, "asked")
 		}
-		return fmt.Sprintf("search engines are kept out at %d of %s", counted-c.Good,
-			wording.Count(counted, "host"))
+		return fmt.Sprintf("search engines are kept out at %d of %s%s", counted-c.Good,
+			wording.Count(counted, "host"), looked(c, "asked"))
 	case signoff.Steps:
 		return share(c.Good, c.All, "step") + wording.Verb(c.Good, " is", " are") + " done"
 	case signoff.News:
@@ -233,18 +246,14 @@ func doorsKnown(c signoff.Check, k signoff.Kind, counted int) string {
 	case counted <= 0:
 		return "no door has been tried"
 	case k == signoff.Before:
-		return fmt.Sprintf("today, %s %s", share(c.Good, counted, "door"),
+		return fmt.Sprintf("today, %s%s %s", share(c.Good, counted, "door"), looked(c, "tried"),
 			wording.Verb(c.Good, "leads to the site", "lead to the site"))
-	case c.Good == counted && len(c.Missing) > 0:
-		return fmt.Sprintf("%s that %s tried %s visitors safely",
-			share(counted, counted, "door"), wording.Verb(counted, "was", "were"),
-			wording.Verb(counted, "leads", "lead"))
 	case c.Good == counted:
-		return share(counted, counted, "door") + wording.Verb(counted, " leads", " lead") +
-			" visitors safely"
+		return share(counted, counted, "door") + looked(c, "tried") +
+			wording.Verb(counted, " leads", " lead") + " visitors safely"
 	}
-	return part(counted-c.Good, counted, "door") + wording.Verb(counted-c.Good, " does", " do") +
-		" not lead visitors safely"
+	return part(counted-c.Good, counted, "door") + looked(c, "tried") +
+		wording.Verb(counted-c.Good, " does", " do") + " not lead visitors safely"
 }
 
 // oldKnown says which old addresses arrived where they should, and before the move which will have
@@ -260,6 +269,10 @@ func oldKnown(c signoff.Check) string {
 	case c.Predicted:
 		return share(c.All, c.All, "old address") + " will lead where " +
 			wording.Verb(c.All, "it", "they") + " should"
+	}
+	if len(c.Missing) > 0 {
+		return fmt.Sprintf("%s followed %s (%s of their weight)", share(c.Good, c.All, "old address"),
+			wording.Verb(c.Good, "arrives", "arrive"), Percent(c.Part))
 	}
 	return fmt.Sprintf("%s %s (%s of the weight)", share(c.Good, c.All, "old address"),
 		wording.Verb(c.Good, "arrives", "arrive"), Percent(c.Part))
@@ -281,10 +294,11 @@ func mailKnown(c signoff.Check, counted int) string {
 	case counted <= 0:
 		return "nothing is known"
 	case c.Good == counted:
-		return "nothing endangers the mail of " + share(counted, counted, "domain")
+		return "nothing endangers the mail of " + share(counted, counted, "domain") +
+			looked(c, "seen")
 	}
-	return part(counted-c.Good, counted, "domain") + wording.Verb(counted-c.Good, " has", " have") +
-		" mail that is in danger or badly set up"
+	return part(counted-c.Good, counted, "domain") + looked(c, "seen") +
+		wording.Verb(counted-c.Good, " has", " have") + " mail that is in danger or badly set up"
 }
 
 // SeenFrom says from where and when something was seen.

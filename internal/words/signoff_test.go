@@ -47,7 +47,15 @@ func TestAnAnswerSaysWhatItRestsOn(t *testing.T) {
 	}
 	part := signoff.Check{Of: signoff.Doors, State: signoff.Unseen, All: 18, Good: 4,
 		Missing: make([]string, 14)}
-	assert.Equal(t, "all 4 doors that were tried lead visitors safely", Known(part, signoff.After))
+	for of, says := range map[signoff.Subject]string{
+		signoff.Doors:        "all 4 doors tried lead visitors safely",
+		signoff.Certificates: "all 4 certificates seen hold",
+		signoff.Robots:       "search engines may see all 4 hosts asked",
+		signoff.Mail:         "nothing endangers the mail of all 4 domains seen",
+	} {
+		part.Of = of
+		assert.Equal(t, says, Known(part, signoff.After), "all is said of what was looked at alone")
+	}
 	assert.Equal(t, "over 99 %", Percent(0.9999), "all is said of all alone")
 	assert.Equal(t, "under 1 %", Percent(0.0001))
 	assert.Equal(t, "100 %", Percent(1))

@@ -85,6 +85,12 @@ func stepText(s act.Step) string {
 	case act.SurveyFirst:
 		return format("Survey and save what exists, so that the changes can be planned and nothing is " +
 			"lost: `upperpath survey --save before`. Then plan again.")
+	case act.AuditFirst:
+		return format("Audit every door as it is today, to compare with: `upperpath audit`.")
+	case act.TidyUp:
+		return format("Make %s left in %s, which %s as moved, from top to bottom: "+
+			"`upperpath write sheet`.", The(s.Count, "", "change"), wording.Few(s.Zones, 6),
+			wording.Verb(len(s.Zones), "counts", "count")) + thenWait(s)
 	case act.RemoveStaleDS:
 		return format("Have %s remove the DS record of %s: it fits no key of the zone.", s.Provider,
 			s.Zones[0])
@@ -205,6 +211,15 @@ func stepText(s act.Step) string {
 		)
 	}
 	return ""
+}
+
+// thenWait says for how long to wait behind a step, "" where there is nothing to wait for.
+func thenWait(s act.Step) string {
+	if s.Wait == 0 {
+		return ""
+	}
+	return fmt.Sprintf(" Then wait %s, because resolvers keep the previous answers that long.",
+		wording.DurationUp(s.Wait))
 }
 
 func certificatesText(s act.Step) string {

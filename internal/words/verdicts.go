@@ -45,6 +45,10 @@ func Doors(doors, work, rules, urls int, found string) string {
 
 // Verdicts of looks and audits.
 const (
+	CertificatesEnd = "Of %d certificates, the first ends %s: %s; %s lists all."
+	LooksAfterEach  = " looks after each step; "
+	GoesThrough     = " goes through them."
+	ArrivesThere    = "They arrive at %s, at the paths above."
 	FollowedNothing = "Nothing was followed, so nothing is known."
 	SawNothing      = "Nothing could be seen from here."
 	SomeUnseen      = " %s of %d could not be seen from here."
@@ -55,16 +59,20 @@ const (
 // Verdicts of plans.
 const (
 	PlanWorks     = "The plan works%s: %s arrive where they should%s."
+	GoesDark      = "dark for a while"
+	SeenInPart    = "seen in part"
+	ThenWait      = "then wait "
+	PlanMore      = "Doors, certificates, rules, changes: %s; of one domain: %s"
 	PlanFails     = "The plan does not work yet: %s."
 	PlanContested = "The plan relies on what was seen, not on what the estate file says: %s."
-	PlanWarns     = "The plan works%s: %s arrive where they should%s. Worth a look: %s."
+	PlanWarns     = "The plan works%s: %s arrive where they should%s. %s."
 	ButAccepted   = ", but for what was accepted (%s)"
 	FixErrors     = "Fix the errors below, worst first; "
 	SurveyFirst   = ", then plan again: without a survey there are no changes."
 	TryFirst      = "Try it before it is real: "
 	ThenStepOne   = "; then step 1."
 	TriedOnly     = ", each tried in memory. Nobody has seen the zones, so no record was played"
-	PlayedRows    = ". Played in order, %s of the sheets %s no mail, no name and no door"
+	PlayedRows    = ". Played in order, %s %s no mail, no name and no door"
 	PlayedBut     = "; some doors fail for a while (%s)"
 	PlayedPartly  = " of what was seen (%s in part)"
 	UnseenZones   = ". %s %s not been seen"
@@ -124,6 +132,7 @@ const (
 	SomeLive       = "%d of %d %s live.%s"
 	Waited         = " Waited %s, asked %s."
 	CausesShown    = "The cause is known for %s: see below."
+	UnseenCauses   = "%s could not be seen, for the cause that is shown."
 	OthersSilent   = "Nobody answered about the others."
 	ByTTLs         = "By their TTLs, all are live by %s at the latest (%s more)."
 	DoorsFollow    = "The records are live. Doors follow once their carriers have certificates and " +

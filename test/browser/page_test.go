@@ -239,11 +239,12 @@ func TestEveryTextCanBeRead(t *testing.T) {
 		"runbook": written(t, "runbook", "--format", "html"),
 		"plan":    written(t, "plan", "--format", "html")}
 	for name, path := range pages {
+		ctx, console := open(t, path)
 		for _, scheme := range []string{"light", "dark"} {
-			ctx,
-				console := open(t, path, emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{
-				{Name: "prefers-color-scheme", Value: scheme},
-			}))
+			require.NoError(t, chromedp.Run(ctx,
+				emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{
+					{Name: "prefers-color-scheme", Value: scheme},
+				})))
 			assert.Empty(t, evaluate[[]string](t, ctx, contrast), "%s, %s", name, scheme)
 			assert.Empty(t, *console)
 		}

@@ -90,12 +90,12 @@ func visitsAndLength(p *plan.Plan) (visits, length int) {
 // less time dark, fewer visits, or is shorter.
 func TestNoOrderIsBetter(t *testing.T) {
 	t.Parallel()
-	rounds, seed := number("ROUNDS", 250), number("SEED", 29)
+	rounds, seed := number("ROUNDS", 150), number("SEED", 29)
 	small, tried, several := 0, 0, 0
 	for i := 0; small < rounds && i < 20*rounds; i++ {
 		e := few(rand.New(rand.NewPCG(uint64(seed), uint64(i))))
 		p := plan.Make(e.Input(t))
-		if len(p.Steps) > 8 {
+		if len(p.Steps) > 9 { // the audit as it is today is the first of all
 			continue
 		}
 		small++

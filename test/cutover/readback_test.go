@@ -17,7 +17,7 @@ func TestWhateverIsTypedIsReadBack(t *testing.T) {
 	random := rand.New(rand.NewPCG(uint64(number("SEED", 1)), 0))
 	parts := []string{"'", "=", "+", "-", "@", " ", ",", ";", `"`, `\`, "a", "1", "é", "'=", `\"`,
 		"--carrier x", "$", "(", "%41", "\u00a0"}
-	for range number("ROUNDS", 50) * 8 {
+	for range number("ROUNDS", 30) * 8 {
 		text := ""
 		for range 1 + random.IntN(6) {
 			text += parts[random.IntN(len(parts))]

@@ -85,7 +85,8 @@ func TestWhatIsPointedAtNeedsNoResolver(t *testing.T) {
 	n.start(t)
 	at := server(t, "HTTP/1.1 200 OK\r\nConnection: close\r\nContent-Length: 0\r\n\r\n")
 	for _, resolver := range []string{n.resolver, "127.0.0.1:9"} {
-		c := exec.Command(program, "look", "old.example", "--timeout", "500ms", "--resolver", resolver,
+		c := exec.Command(program, "look", "old.example", "--chains", "--timeout", "500ms",
+			"--resolver", resolver,
 			"--point", "old.example="+at, "--point", "www.old.example="+at)
 		out, _ := c.CombinedOutput()
 		assert.Equal(t, 1, c.ProcessState.ExitCode(), string(out))

@@ -73,7 +73,7 @@ func TestAFullDiskBehindTheOutputIsAFailure(t *testing.T) {
 		"report --format csv",
 		"write nginx --out written", "help rules", "compare 1 1", "survey --show 1",
 		"rules try --format json http://lacemill-museum.example/", "rules straighten --format json",
-		"look http://127.0.0.1:9/ --format csv",
+		"look http://127.0.0.1:9/ --format csv --from=",
 		"explain --help", "completion bash", "report --list --format csv", "plan --consider www,apex",
 	} {
 		code, said := run(t, folder, full, strings.Fields(args)...)

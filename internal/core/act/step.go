@@ -43,6 +43,8 @@ const (
 
 	CreateZones   // Zones, which do not exist yet, at Provider
 	DelegateZones // Zones to Servers
+	AuditFirst    // see and keep what every door does today
+	TidyUp        // Count changes in Zones that count as moved
 	// Zones, which can be found now: Count certificates; for Carriers by DNS, at ByHand by hand
 	CertifyNew
 )

@@ -92,6 +92,8 @@ type question struct {
 	asked  time.Time
 	flying bool
 	queued bool
+	faulty bool // whoever was asked last answered, and serves the zone to nobody
+	free   bool // those who wait for it need not any more
 }
 
 // place is somebody who is asked, in rounds.
@@ -110,6 +112,7 @@ type Board struct {
 	items     []Item
 	left      int                           // items that are not There
 	atServers map[*expect.Expectation][]int // items of an expectation at its name servers
+	told      []int                         // of each item, the question that tells it
 	resolving map[string][]int              // items of a name at resolvers
 	turn      int                           // whose queue is next
 	asked     int
@@ -230,7 +233,7 @@ func (b *Board) await(question int, i Item) {
 	case i.Place.Kind == expect.Resolver:
 		b.resolving[i.Host] = append(b.resolving[i.Host], len(b.items))
 	}
-	q.items = append(q.items, len(b.items))
+	q.items, b.told = append(q.items, len(b.items)), append(b.told, question)
 	q.left++
 	b.left++
 	b.items = append(b.items, i)

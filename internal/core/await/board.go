@@ -27,19 +27,41 @@ const (
 )
 
 // settled reports whether an answer lets those be asked who wait for it: what was asked for is
-// there, or nobody says.
+// there, or nobody says. A server that answers, and serves the zone to nobody, is nobody only where
+// another one has what is wanted: a resolver that finds no other would remember that there is
+// nothing (RFC 2308 section 7.1).
 func (b *Board) settled(q *question) bool {
 	return !q.asked.IsZero() && !slices.ContainsFunc(q.items, func(at int) bool {
-		s := b.items[at].State
-		return s != expect.There && s != expect.Unseen
+		it := &b.items[at]
+		switch it.State {
+		case expect.There:
+			return false
+		case expect.Unseen:
+			return q.faulty && b.firstThere(it).IsZero()
+		}
+		return true
 	})
 }
 
+// settle looks again whether those wait still who wait for a question, and for those about the same
+// at other servers.
+func (b *Board) settle(q *question, now time.Time) {
+	b.free(q, b.settled(q), now)
+	for _, at := range q.items {
+		for _, other := range b.atServers[b.items[at].want] {
+			if o := &b.questions[b.told[other]]; o != q && o.faulty {
+				b.free(o, b.settled(o), now)
+			}
+		}
+	}
+}
+
 // free has those wait no longer, or wait again, who wait for a question.
-func (b *Board) free(q *question, was, is bool, now time.Time) {
-	if was == is {
+func (b *Board) free(q *question, is bool, now time.Time) {
+	if q.free == is {
 		return
 	}
+	q.free = is
 	for _, n := range q.frees {
 		other := &b.questions[n]
 		if is {

@@ -13,6 +13,8 @@ const (
 	NotTransferred Cause = "not-transferred"
 	KeepsLonger    Cause = "keeps-longer"
 	BadSignatures  Cause = "bad-signatures"
+	NotServed      Cause = "not-served"
+	NotDelegated   Cause = "not-delegated"
 )
 
 func cause(name string) Cause { return Cause(name) }

@@ -12,8 +12,7 @@ import (
 // take puts an answer on the board, and says which items changed their state.
 func (b *Board) take(question int, a expect.Answer, now time.Time) (changed []int) {
 	q := &b.questions[question]
-	settled := b.settled(q)
-	q.flying, q.asked = false, now
+	q.flying, q.asked, q.faulty = false, now, a.Fault != ""
 	for _, at := range q.items {
 		it := &b.items[at]
 		before := it.State
@@ -25,6 +24,12 @@ func (b *Board) take(question int, a expect.Answer, now time.Time) (changed []in
 			it.because(BadSignatures, fact.BarredAnswer{Why: a.Barred})
 		case a.Unseen != "":
 			it.State, it.Says = expect.Unseen, fact.Plain(a.Unseen)
+			switch {
+			case a.Above != "":
+				it.because(NotDelegated, fact.NotDelegated{Domain: it.Domain, Above: a.Above})
+			case a.Fault != "":
+				it.because(NotServed, fact.NotServed{Place: it.Place.Name, Domain: it.Domain, Code: a.Fault})
+			}
 		case it.want != nil:
 			b.takeRecord(q, it, a, now)
 		default:
@@ -46,7 +51,7 @@ func (b *Board) take(question int, a expect.Answer, now time.Time) (changed []in
 	if q.left > 0 && q.open == 0 {
 		b.wakeBy(q, now)
 	}
-	b.free(q, settled, b.settled(q), now)
+	b.settle(q, now)
 	return changed
 }
 
@@ -62,7 +67,9 @@ func (b *Board) takeRecord(q *question, it *Item, a expect.Answer, now time.Time
 	}
 	switch q.place.Kind {
 	case expect.Resolver:
-		it.Until = now.Add(time.Duration(a.TTL) * time.Second)
+		if it.Until = (time.Time{}); a.TTL > 0 { // else it says of nothing for how long
+			it.Until = now.Add(time.Duration(a.TTL) * time.Second)
+		}
 		lagging := b.lagging(q)
 		if len(lagging) > 0 { // it may be told the old once more
 			it.Until = time.Time{}
@@ -125,6 +132,12 @@ func (b *Board) takeDoor(it *Item, a expect.Answer, now time.Time) {
 		it.Says = fact.Plain(seen.Why)
 		return
 	}
+	for _, at := range b.resolving[it.Host] { // that says why there is nothing
+		if o := &b.items[at]; o.Cause == NotDelegated && len(seen.Faults) > 0 {
+			it.State, it.Says, it.Cause, it.Why, it.Fix = expect.Unseen, o.Says, o.Cause, o.Why, o.Fix
+			return
+		}
+	}
 	if len(seen.Faults) == 0 {
 		if it.due = (time.Time{}); it.What == Certificate {
 			it.Says = fact.Of(fact.GoodCertificate{}, fact.Says)
@@ -150,7 +163,7 @@ func (b *Board) takeDoor(it *Item, a expect.Answer, now time.Time) {
 	if b.resolved(it.Host) { // the address may be the old one, for as long as the resolver keeps it
 		return
 	}
-	if it.State == expect.Old || it.State == expect.Nothing {
+	if (it.State == expect.Old || it.State == expect.Nothing) && a.TTL > 0 {
 		it.Until = now.Add(time.Duration(a.TTL) * time.Second)
 	}
 }

@@ -294,7 +294,7 @@ func TestACertificateThatIsComingHasOneStory(t *testing.T) {
 	}{
 		"known by address": {Clues{Place: byAddress}, finding.CertificateComing, "is being issued"},
 		"known by alias":   {Clues{Alias: byAlias}, finding.CertificateComing, "is being issued"},
-		"known to nobody":  {Clues{}, finding.CertificateComing, "most likely the one"},
+		"known to nobody":  {Clues{}, finding.CertificateComing, "most likely one"},
 		"since an hour": {Clues{Alias: byAlias, Since: since(time.Hour)},
 			finding.CertificateComing, "2 November 2026 11:00"},
 		"since two days": {Clues{Alias: byAlias, Since: since(48 * time.Hour)},

@@ -93,9 +93,9 @@ func (j *joining) chains(a *Audit) {
 	for i := range a.Chains {
 		c := &a.Chains[i]
 		key := c.Key()
-		here[domainOf(c.Entry.Host())] = true
+		here[c.Entry.Host().Domain().String()] = true
 		by := j.by[key]
-		if by != nil && by != a || by == nil && j.done[domainOf(c.Entry.Host())] ||
+		if by != nil && by != a || by == nil && j.done[c.Entry.Host().Domain().String()] ||
 			j.still != nil && !j.still(c.Entry) {
 			continue
 		}
@@ -149,7 +149,7 @@ func (j *joining) findings(a *Audit) {
 func (j *joining) newest(a *Audit, subject string) bool {
 	domain := ""
 	if h, ok := hostOf(subject); ok {
-		domain = domainOf(h)
+		domain = h.Domain().String()
 	}
 	for _, newer := range j.From {
 		if newer == a {
@@ -157,18 +157,11 @@ func (j *joining) newest(a *Audit, subject string) bool {
 		}
 		site := ""
 		if u, err := web.ParseURL(newer.Canonical); err == nil {
-			site = domainOf(u.Host())
+			site = u.Host().Domain().String()
 		}
 		if newer.Scope.Whole() || newer.Scope.Ended() && domain != site && newer.Scope.Covers(domain) {
 			return false
 		}
 	}
 	return true
-}
-
-func domainOf(h web.Host) string {
-	if apex, ok := h.Apex(); ok {
-		return apex.String()
-	}
-	return h.String()
 }

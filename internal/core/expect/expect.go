@@ -58,6 +58,8 @@ type Expectation struct {
 	Address string   `json:"address,omitempty"`
 	// what the URL is, as an audit has it; absent: the root of its door
 	Probe string `json:"probe,omitempty"`
+	// warnings speak against it too, as they do on a page for the client
+	Strict bool `json:"strict,omitempty"`
 
 	Domain string `json:"-"` // whose zone it is about; "" for another name of the site
 	// the type of Values where an alias may answer for every type; "": an alias is no answer
@@ -124,11 +126,16 @@ type Place struct {
 
 // Answer is what a place says. Whatever went wrong is a part of it.
 type Answer struct {
-	Values    []string // of the type that was asked for, in zone-file form
-	Alias     string   // what stands there for every type, where that is an alias; with its last dot
-	TTL       int      // for how long whoever says so will go on saying so, in seconds; of nothing too
-	Unseen    string   // why nobody answered
-	Barred    string   // why a resolver takes no answer: signatures that do not hold
+	Values []string // of the type that was asked for, in zone-file form
+	Alias  string   // what stands there for every type, where that is an alias; with its last dot
+	TTL    int      // for how long whoever says so will go on saying so, in seconds; of nothing too
+	Unseen string   // why nobody answered
+	// of Unseen: with which code a name server answered that serves the zone to nobody, such as
+	// SERVFAIL or REFUSED (RFC 1035 section 4.1.1)
+	Fault string
+	// of Unseen: the zone that says that the domain does not exist (RFC 2308 section 3)
+	Above     string
+	Barred    string // why a resolver takes no answer: signatures that do not hold
 	Findings  []finding.Finding
 	Met       string // of a door: what a visitor meets, in a few words
 	EndUnseen string // of a door that answered: why it was not seen where it leads

@@ -252,3 +252,34 @@ func (asker) Ask(context.Context, expect.Expectation, *expect.Place) expect.Answ
 }
 
 var _ expect.Asker = asker{}
+
+// TestAWarningSpeaksAgainstADoorWhereItIsSaid has what a page for the client counts count where an
+// expectation is strict: warnings, but for those about content, and nothing that somebody lives
+// with.
+func TestAWarningSpeaksAgainstADoorWhereItIsSaid(t *testing.T) {
+	warning := func(code finding.Code) finding.Finding {
+		return finding.New(code, "https://a.example", fact.Kept{Says: "It is wrong."}).As(finding.Warning)
+	}
+	lived := warning(finding.ExtraHop)
+	lived.Accepted = &finding.Accepted{}
+	for _, c := range []struct {
+		found         finding.Finding
+		strict, loose expect.State
+	}{
+		{warning(finding.ExtraHop), expect.Other, expect.There},
+		{warning(finding.ExpiresSoon), expect.Other, expect.There},
+		{lived, expect.There, expect.There},
+		{warning(finding.RobotsBlocked), expect.There, expect.There},
+		{finding.New(finding.HSTSMissing, "https://a.example", fact.Kept{Says: "x"}).As(finding.Note),
+			expect.There, expect.There},
+		{finding.New(finding.Loop, "https://a.example", fact.Kept{Says: "x"}),
+			expect.Other, expect.Other},
+	} {
+		e := expect.Expectation{Kind: expect.Door, URL: "https://a.example/",
+			Values: []string{"https://n.example/"}}
+		a := expect.Answer{Met: "301", Findings: []finding.Finding{c.found}}
+		assert.Equal(t, c.loose, e.Judge(a).State, c.found.Code)
+		e.Strict = true
+		assert.Equal(t, c.strict, e.Judge(a).State, c.found.Code)
+	}
+}

@@ -113,7 +113,9 @@ func (e *Expectation) judgeTTL(s Seen) State {
 func (e *Expectation) judgeDoor(a Answer) Seen {
 	s := Seen{State: There}
 	for _, f := range a.Findings {
-		if f.Severity == finding.Error && e.counts(f) {
+		bad := f.Severity == finding.Error ||
+			e.Strict && f.Severity == finding.Warning && f.Code.Row().About != "content"
+		if bad && f.Open() && e.counts(f) {
 			s.Faults = append(s.Faults, f)
 		}
 	}

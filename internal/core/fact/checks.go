@@ -75,6 +75,8 @@ type (
 		Values Facts
 		Domain string
 	}
+	NotServed          struct{ Place, Domain, Code string }
+	NotDelegated       struct{ Domain, Above string }
 	BarredAnswer       struct{ Why string }
 	NoServerAnswered   struct{}
 	ZoneAboveUnseen    struct{}

@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"upperpath.example/upperpath/internal/core/web"
 )
 
 // Acceptance says that somebody has looked at something and lives with it until a date, on which it
@@ -46,6 +48,19 @@ func HostOf(subject string) string {
 		name = name[:at]
 	}
 	return strings.TrimSuffix(name, ".")
+}
+
+// DomainOf gives the domain that a subject is about; "" where it names none.
+func DomainOf(subject string) string {
+	name := HostOf(subject)
+	if !strings.Contains(name, ".") {
+		return ""
+	}
+	h, err := web.ParseObservedHost(name)
+	if err != nil {
+		return name
+	}
+	return h.Domain().String()
 }
 
 // changes are what differs from one day to another, without being a fault by itself.

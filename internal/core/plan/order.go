@@ -75,6 +75,10 @@ func (g *graph) before() [][]int {
 				}
 			}
 		}
+		if s.Kind != act.SurveyFirst && s.Kind != act.AuditFirst &&
+			!slices.ContainsFunc(all[i], func(j int) bool { return g.steps[j].Kind != act.SurveyFirst }) {
+			all[i] = append(all[i], byKind[act.AuditFirst]...)
+		}
 		slices.Sort(all[i])
 		all[i] = slices.Compact(all[i])
 	}

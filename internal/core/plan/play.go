@@ -180,7 +180,7 @@ func (pl *player) wait(i int, deeds, turning []deed) {
 	case act.UntieMail:
 		all := func(string) bool { return true }
 		s.Wait, s.Holds = pl.longest(namesIn(deeds), false, all)
-	case act.LeaveAliases:
+	case act.LeaveAliases, act.TidyUp:
 		s.Wait, s.Holds = pl.longest(namesIn(deeds), false, record.LeadsBrowsers)
 	case act.MakeChanges:
 		for _, h := range s.Dark {
@@ -198,7 +198,9 @@ func (pl *player) wait(i int, deeds, turning []deed) {
 // with those that were before.
 func (p *Plan) outlast(w *world.World) {
 	lowers := slices.ContainsFunc(p.Steps, func(s act.Step) bool { return s.Kind == act.LowerTTLs })
-	at := slices.IndexFunc(p.Steps, func(s act.Step) bool { return s.Kind != act.SurveyFirst })
+	at := slices.IndexFunc(p.Steps, func(s act.Step) bool {
+		return s.Kind != act.SurveyFirst && s.Kind != act.AuditFirst
+	})
 	if lowers || at < 0 {
 		return
 	}

@@ -13,14 +13,18 @@ import (
 )
 
 // sequence says of each kind of step what has to be done before it, what shows that it worked, and
-// how it is taken back. Everything else about the order follows from carriers' own steps, from
-// waves, and from what breaks in the world when it is played (order.go).
+// how it is taken back. Whatever waits for nothing waits for the audit as things are today, where
+// there is one. Everything else about the order follows from carriers' own steps, from waves, and
+// from what breaks in the world when it is played (order.go).
 var sequence = map[act.StepKind]struct {
 	after []act.StepKind
 	check expect.Kind
 	back  act.Way
 }{
-	act.SurveyFirst:   {},
+	act.SurveyFirst: {},
+	act.AuditFirst:  {after: []act.StepKind{act.SurveyFirst}},
+	act.TidyUp: {after: []act.StepKind{act.UntieMail}, check: expect.NoDifference,
+		back: act.TypeOldValues},
 	act.RemoveStaleDS: {check: expect.Survey, back: act.OldDS},
 	act.LowerTTLs: {after: []act.StepKind{act.SurveyFirst}, check: expect.NoDifference,
 		back: act.TypeOldValues},
@@ -35,29 +39,30 @@ var sequence = map[act.StepKind]struct {
 	act.UntieMail: {after: []act.StepKind{act.SurveyFirst}, check: expect.NoDifference,
 		back: act.TypeOldValues},
 	act.LeaveAliases: {
-		after: []act.StepKind{act.LowerTTLs, act.OutlastTTLs, act.UntieMail, act.ClaimHosts,
-			act.TryRedirects, act.LeaveOld, act.LeaveAliases},
+		after: []act.StepKind{act.LowerTTLs, act.OutlastTTLs, act.UntieMail,
+			act.ClaimHosts, act.TryRedirects, act.LeaveOld, act.LeaveAliases},
 		check: expect.NoDifference,
 		back:  act.TypeOldValues,
 	},
 	act.MakeChanges: {
-		after: []act.StepKind{act.LowerTTLs, act.OutlastTTLs, act.UntieMail, act.ClaimHosts,
-			act.TryRedirects, act.LeaveOld, act.LeaveAliases},
+		after: []act.StepKind{act.LowerTTLs, act.OutlastTTLs, act.UntieMail,
+			act.ClaimHosts, act.TryRedirects, act.LeaveOld, act.LeaveAliases},
 		check: expect.NoDifference,
 		back:  act.TypeOldValues,
 	},
 	act.WaitForTTLs: {after: []act.StepKind{act.MakeChanges}},
-	act.SetRecords: {after: []act.StepKind{act.LowerTTLs, act.OutlastTTLs, act.UntieMail,
-		act.ClaimHosts, act.TryRedirects, act.LeaveOld, act.LeaveAliases}, check: expect.NoDifference,
-		back: act.TypeOldValues},
+	act.SetRecords: {after: []act.StepKind{act.LowerTTLs, act.OutlastTTLs,
+		act.UntieMail, act.ClaimHosts, act.TryRedirects, act.LeaveOld, act.LeaveAliases},
+		check: expect.NoDifference, back: act.TypeOldValues},
 	act.ChangeNameServers: {after: []act.StepKind{act.SeeAgreement, act.RemoveDS},
 		check: expect.Survey, back: act.OldServers},
 	act.ClaimAfter: {after: []act.StepKind{act.MakeChanges, act.SetRecords}, back: act.Unclaim},
 	act.IssueCertificates: {after: []act.StepKind{act.MakeChanges, act.SetRecords},
 		check: expect.Audit},
 	act.ChoosePrimaries: {check: expect.Audit},
-	act.AuditDoors: {after: []act.StepKind{act.RemoveStaleDS, act.WaitForTTLs, act.SetRecords,
-		act.LeaveOld, act.ClaimAfter, act.IssueCertificates, act.ChoosePrimaries, act.DelegateZones,
+	act.AuditDoors: {after: []act.StepKind{act.TidyUp, act.RemoveStaleDS, act.WaitForTTLs,
+		act.SetRecords, act.LeaveOld, act.ClaimAfter, act.IssueCertificates, act.ChoosePrimaries,
+		act.DelegateZones,
 		act.CertifyNew, act.TryRedirects}, check: expect.Audit},
 	act.RaiseTTLs: {after: []act.StepKind{act.AuditDoors}, check: expect.NoDifference},
 	act.CopyZones: {after: []act.StepKind{act.LowerTTLs, act.UntieMail, act.MakeEarly},
@@ -133,6 +138,7 @@ func stepsOf(zones []zone.Zone, carriers []carry.Carried,
 	}
 	all := slices.Concat(
 		w.looking(),
+		tidying(zones),
 		w.lowering(),
 		stepsOfMail(zones), // in zones that count as moved too
 		w.earlyChanges(),
@@ -162,6 +168,9 @@ func (w *work) looking() []act.Step {
 	if slices.ContainsFunc(w.open, func(z zone.Zone) bool { return z.Seen == nil && z.New == nil }) {
 		all = append(all, step(act.Step{Kind: act.SurveyFirst}))
 	}
+	if len(w.open) > 0 {
+		all = append(all, step(act.Step{Kind: act.AuditFirst}))
+	}
 	for _, c := range w.carriers {
 		for _, e := range c.Entries {
 			if e.Kind == world.DSEntry && !w.moves[e.Domain] {
@@ -171,6 +180,26 @@ func (w *work) looking() []act.Step {
 		}
 	}
 	return all
+}
+
+// tidying says what is left to be typed in zones that count as moved.
+func tidying(zones []zone.Zone) []act.Step {
+	s := act.Step{Kind: act.TidyUp}
+	for i := range zones {
+		n := 0
+		for _, c := range zones[i].Changes {
+			if zones[i].Domain.State == estate.Moved && !zones[i].Guest && c.Step > 0 && !c.UntiesMail() {
+				n++
+			}
+		}
+		if s.Count += n; n > 0 {
+			s.Zones = append(s.Zones, zones[i].Name)
+		}
+	}
+	if s.Count == 0 {
+		return nil
+	}
+	return []act.Step{step(s)}
 }
 
 // lowering says which TTLs to lower beforehand, and for how long to wait then.
@@ -635,6 +664,8 @@ func typedIn(s act.Step) (lines func(Line) bool, entries func(Sheet, act.Entry) 
 		}
 	case act.SetRecords:
 		lines = func(l Line) bool { return l.Step > 0 && about(l.Zone) }
+	case act.TidyUp:
+		lines = func(l Line) bool { return l.Step > 0 && !untiesMail(l) && about(l.Zone) }
 	case act.GetCertificates, act.CertifyNew, act.IssueCertificates:
 		entries = func(sheet Sheet, e act.Entry) bool {
 			return e.Kind == world.CertEntry && about(e.Domain) && here(sheet.Place)

@@ -110,7 +110,7 @@ func (p *Plan) expects(t *Task) []expect.Expectation {
 	switch t.Step.Kind {
 	case act.LowerTTLs, act.RaiseTTLs:
 		return ttlsExpected(t.Lines)
-	case act.UntieMail, act.MakeEarly, act.MakeChanges, act.SetRecords:
+	case act.UntieMail, act.MakeEarly, act.MakeChanges, act.SetRecords, act.TidyUp:
 		return recordsExpected(t.Lines)
 	case act.RemoveStaleDS, act.RemoveDS:
 		return eachZone(t, expect.Expectation{Kind: expect.NoDS})
@@ -139,7 +139,11 @@ func (p *Plan) expects(t *Task) []expect.Expectation {
 			return d.Carrier == t.Place && (t.Place == predict.SiteName || isAbout(d))
 		})
 	case act.AuditDoors:
-		return p.examples(p.doorsExpected(isAbout))
+		all := p.examples(p.doorsExpected(isAbout))
+		for i := range all {
+			all[i].Strict = true
+		}
+		return all
 	}
 	return nil
 }

@@ -404,6 +404,28 @@ func (s *State) Names(code string) []string {
 	return all
 }
 
+// joinScope has a state be about what an earlier one was about too. It is a part as long as domains
+// of the estate are left that neither looked at.
+func (s *State) joinScope(before *State) {
+	if s.Scope == nil {
+		s.Part = s.Part && before.Part
+		return
+	}
+	joined := *s.Scope
+	joined.Domains, joined.Left = slices.Clone(joined.Domains), nil
+	for _, d := range s.Scope.Left {
+		if slices.Contains(before.Domains, d) {
+			joined.Domains = append(joined.Domains, d)
+		} else {
+			joined.Left = append(joined.Left, d)
+		}
+	}
+	if slices.Sort(joined.Domains); len(joined.Left) == 0 {
+		joined.Only = ""
+	}
+	s.Scope, s.Part = &joined, joined.Part()
+}
+
 // Join gives the state to accept: that of now, with what was known before of whatever nobody looked
 // at this time, or could not see. before may be nil.
 func Join(before, now *State) *State {
@@ -411,7 +433,7 @@ func Join(before, now *State) *State {
 		return now
 	}
 	made := *now
-	made.Part = false
+	made.joinScope(before)
 	made.Facts, made.Gaps = slices.Clone(now.Facts), slices.Clone(now.Gaps)
 	made.Domains, made.Partial = slices.Clone(now.Domains), slices.Clone(now.Partial)
 	made.Hidden = slices.Clone(now.Hidden)
@@ -447,7 +469,7 @@ func Join(before, now *State) *State {
 			}
 		}
 		for _, h := range before.Hidden {
-			if elsewhere(domainOf(h.Entry)) {
+			if elsewhere(finding.DomainOf(h.Entry)) {
 				made.Hidden = append(made.Hidden, h)
 			}
 		}

@@ -155,7 +155,7 @@ func (g *grouping) causeOf(i *Item) *Item {
 	if c := g.changed[host]; c != nil {
 		return c
 	}
-	return g.changed[domainOf(host)+" NS"]
+	return g.changed[finding.DomainOf(host)+" NS"]
 }
 
 func (g *grouping) put(what, by string, i Item) *Line {
@@ -382,7 +382,7 @@ func (g *grouping) withCauses(changes []Item) {
 				continue
 			}
 		} else if c.Kind == Record && strings.HasSuffix(c.Subject, " NS") {
-			if d := g.changed[domainOf(c.Subject)+" NS"]; d != nil {
+			if d := g.changed[finding.DomainOf(c.Subject)+" NS"]; d != nil {
 				by = d
 			}
 		}

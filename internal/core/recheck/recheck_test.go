@@ -8,12 +8,14 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/recheck"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -373,6 +375,35 @@ func TestTheFactsOfADay(t *testing.T) {
 	other := *s
 	other.Schema = "upperpath/audit/1"
 	assert.ErrorContains(t, other.Check(), "this is not a state of this program")
+}
+
+// TestPartsMakeTheWholeOnceNothingIsLeft accepts waves of an estate one after the other.
+func TestPartsMakeTheWholeOnceNothingIsLeft(t *testing.T) {
+	names := []string{"a.example", "b.example", "c.example"}
+	part := func(name string) *recheck.State {
+		s := seen(func(v *survey.Survey, a *chain.Audit) {
+			a.Scope = &scope.Scope{Estate: "e", Only: name, Domains: []string{name}, Meant: 1, Done: 1}
+			for _, n := range names {
+				if n != name {
+					a.Scope.Left = append(a.Scope.Left, n)
+				}
+			}
+			v.Domains, a.Chains, v.Findings = v.Domains[:1], nil, nil
+			v.Domains[0].Name = name
+		})
+		require.True(t, s.Part)
+		return s
+	}
+	joined := recheck.Join(part("a.example"), part("a.example"))
+	assert.True(t, joined.Part, "the same part twice is no whole")
+	assert.Equal(t, 1, joined.Looked())
+	joined = recheck.Join(joined, part("b.example"))
+	assert.True(t, joined.Part)
+	assert.Equal(t, 2, joined.Looked())
+	joined = recheck.Join(joined, part("c.example"))
+	assert.False(t, joined.Part)
+	assert.Equal(t, 3, joined.Looked())
+	assert.Empty(t, joined.Scope.Only)
 }
 
 func TestAPartTakesThePlaceOfItsDomainsAlone(t *testing.T) {

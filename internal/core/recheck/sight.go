@@ -165,7 +165,7 @@ func (v *sight) records(f *Fact, chapter string) bool {
 	}
 	own := []string{" registration", " registrar", " status", " delegation", " DS"}
 	for m := range v.missed {
-		if domainOf(m) == f.Domain && !slices.ContainsFunc(own, func(end string) bool {
+		if finding.DomainOf(m) == f.Domain && !slices.ContainsFunc(own, func(end string) bool {
 			return strings.HasSuffix(m, end)
 		}) {
 			return false

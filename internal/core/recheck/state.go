@@ -27,7 +27,6 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/scope"
 	"upperpath.example/upperpath/internal/core/survey"
-	"upperpath.example/upperpath/internal/core/web"
 )
 
 // Schema names the shape of a state in JSON.
@@ -113,6 +112,15 @@ type State struct {
 	surveyed *survey.Survey // of which it was made just now; nil where it was kept
 }
 
+// Looked says at how many domains of the estate somebody looked. Hosts of others, such as that of a
+// platform, are no domains of the estate; an earlier version noted none.
+func (s *State) Looked() int {
+	if s.Scope != nil && len(s.Scope.Domains) > 0 {
+		return len(s.Scope.Domains)
+	}
+	return len(s.Domains)
+}
+
 // Check reports whether a state that was kept can be one of this program.
 func (s *State) Check() error {
 	if s.Schema != Schema {
@@ -166,7 +174,7 @@ func (s *State) findings(all []finding.Finding) {
 		if len(entries) == 0 && f.Entry != "" {
 			entries = []string{f.Entry}
 		}
-		made := Fact{Kind: Finding, Code: f.Code.String(), Domain: domainOf(f.Subject),
+		made := Fact{Kind: Finding, Code: f.Code.String(), Domain: finding.DomainOf(f.Subject),
 			Subject: f.Subject, Severity: f.Severity, Says: f.Says, Fix: f.Fix,
 			Entries: entries[:min(len(entries), mostEntries)]}
 		if f.Cause != 0 {
@@ -179,30 +187,9 @@ func (s *State) findings(all []finding.Finding) {
 // mostEntries is how many entries of a finding are kept.
 const mostEntries = 200
 
-// domainOf gives the domain that something is about: a URL, a record set or a name. "" where it
-// names none.
-func domainOf(subject string) string {
-	if h := hostOf(subject); h != "" {
-		if parsed, err := web.ParseObservedHost(h); err == nil {
-			if apex, ok := parsed.Apex(); ok {
-				return apex.String()
-			}
-			return parsed.String()
-		}
-		return h
-	}
-	return ""
-}
-
-// hostOf gives the name that something is about.
+// hostOf gives the name that something is about; "" where that is no name of the web.
 func hostOf(subject string) string {
-	name, _, _ := strings.Cut(strings.TrimPrefix(subject, "POST "), " ")
-	if _, rest, isURL := strings.Cut(name, "://"); isURL {
-		name, _, _ = strings.Cut(rest, "/")
-		if at := strings.LastIndexByte(name, ':'); at > strings.LastIndexByte(name, ']') {
-			name = name[:at]
-		}
-	}
+	name := finding.HostOf(subject)
 	if !strings.Contains(name, ".") {
 		return ""
 	}
@@ -340,7 +327,7 @@ func (s *State) audit(a *chain.Audit) {
 	s.findings(a.Findings)
 	for i := range a.Chains {
 		c := &a.Chains[i]
-		domain := domainOf(c.Entry.String())
+		domain := finding.DomainOf(c.Entry.String())
 		s.Domains = append(s.Domains, domain)
 		entry := keyOf(c)
 		s.look(c, entry)
@@ -400,10 +387,10 @@ func OfPlan(canonical string, domains, left []string, facts []Fact,
 		f := &s.Facts[i]
 		f.Entries = nil // nobody asked them
 		if f.Domain != "" && f.Kind != Finding {
-			f.Domain = domainOf(f.Domain)
+			f.Domain = finding.DomainOf(f.Domain)
 			continue
 		}
-		f.Domain = domainOf(strings.TrimPrefix(f.Subject, "rule "))
+		f.Domain = finding.DomainOf(strings.TrimPrefix(f.Subject, "rule "))
 		if !slices.Contains(domains, f.Domain) {
 			f.Domain = "" // it is of the estate as a whole
 		}

@@ -270,13 +270,38 @@ func (b *Book) task(number int) (*Task, error) {
 	return &b.Tasks[number-1], nil
 }
 
+// noEarlier gives now, or when the last step was done where a clock of somebody else, which marked
+// it, is ahead: what is done was done before.
+func (b *Book) noEarlier(now time.Time) time.Time {
+	for i := range b.Tasks {
+		now = later(now, b.Tasks[i].Done)
+	}
+	return now
+}
+
 // Mark says that a step is done, though nobody looked. The error is ErrNoTask.
 func (b *Book) Mark(number int, now time.Time) error {
+	now = b.noEarlier(now)
 	t, err := b.task(number)
 	if err == nil && !t.IsDone() {
 		t.Done, t.ByHand = now.UTC().Truncate(time.Second), true
 	}
 	return err
+}
+
+// Witnessed marks the steps that bear a name, and are not done, as done at a time: what they are
+// for was kept then. It gives their numbers.
+func (b *Book) Witnessed(name string, at time.Time) []int {
+	var numbers []int
+	for i := range b.Tasks {
+		t := &b.Tasks[i]
+		if own, _, _ := strings.Cut(t.Key, "|"); own != name || t.IsDone() {
+			continue
+		}
+		t.Done = at.UTC().Truncate(time.Second)
+		numbers = append(numbers, t.Number)
+	}
+	return numbers
 }
 
 // Early is why it is too early to do a step.
@@ -286,39 +311,64 @@ type Early struct {
 	Until  time.Time // how long it waits still; the zero time where steps are open, or it is over
 }
 
-// Early says what stands in the way of doing a step by now, and false where nothing does. The error
-// is ErrNoTask.
-func (b *Book) Early(number int, now time.Time) (Early, bool, error) {
-	t, err := b.task(number)
-	if err != nil {
-		return Early{}, false, err
-	}
-	e := Early{Number: number}
-	seen := map[int]bool{}
-	var before func(t *Task)
-	before = func(t *Task) {
-		for _, n := range t.After {
-			switch earlier := &b.Tasks[n-1]; {
-			case seen[n] || earlier.IsDone():
-			case earlier.Idle:
-				before(earlier)
-			default:
-				e.Open = append(e.Open, n)
-			}
-			seen[n] = true
+// Early says which of some steps it is too early to do by now, were they done in their order: what
+// stands in the way of each. Those that are done are never early. The error is ErrNoTask.
+func (b *Book) Early(numbers []int, now time.Time) ([]Early, error) {
+	now = b.noEarlier(now)
+	meant := map[int]bool{}
+	for _, n := range numbers {
+		if _, err := b.task(n); err != nil {
+			return nil, err
 		}
+		meant[n] = true
 	}
-	before(t)
-	slices.Sort(e.Open)
-	times := b.Times()[number-1]
-	from := times.From
-	if t.Idle {
-		from = times.Until
+	copied := *b
+	copied.Tasks = slices.Clone(b.Tasks)
+	over := make([]time.Time, len(b.Tasks))
+	var all []Early
+	for i := range copied.Tasks {
+		t := &copied.Tasks[i]
+		times := copied.timesOf(i, over)
+		if !meant[t.Number] || t.IsDone() {
+			continue
+		}
+		e := Early{Number: t.Number, Open: copied.openBefore(t)}
+		from := times.From
+		if t.Idle {
+			from = times.Until
+		}
+		if len(e.Open) == 0 && from.After(now) {
+			e.Until = from
+		}
+		if len(e.Open) > 0 || !e.Until.IsZero() {
+			all = append(all, e)
+		}
+		t.Done = now
+		copied.timesOf(i, over)
 	}
-	if len(e.Open) == 0 && from.After(now) {
-		e.Until = from
+	return all, nil
+}
+
+// openBefore gives the steps that are to be done before a task and are open, in order; waits are
+// passed through.
+func (b *Book) openBefore(t *Task) []int {
+	var open []int
+	seen := map[int]bool{}
+	left := slices.Clone(t.After)
+	for len(left) > 0 {
+		n := left[len(left)-1]
+		left = left[:len(left)-1]
+		switch before := &b.Tasks[n-1]; {
+		case seen[n] || before.IsDone():
+		case before.Idle:
+			left = append(left, before.After...)
+		default:
+			open = append(open, n)
+		}
+		seen[n] = true
 	}
-	return e, len(e.Open) > 0 || !e.Until.IsZero(), nil
+	slices.Sort(open)
+	return open
 }
 
 // Unmark says that a step is not done after all. The error is ErrNoTask or ErrNotDone.
@@ -473,6 +523,7 @@ type Waiting struct {
 // time, passes over what still waits and says so, and stops at the first step that is not done.
 // Where the context ends, it stops with its error; what was marked until then stays.
 func (b *Book) Proceed(ctx context.Context, asker expect.Asker, now time.Time) (Progress, error) {
+	now = b.noEarlier(now)
 	var p Progress
 	over := make([]time.Time, len(b.Tasks))
 	for i := range b.Tasks {

@@ -396,3 +396,24 @@ func TestAStepIsAdoptedForWhatIsTyped(t *testing.T) {
 	made, _ = adopt(changes(row("192.0.2.9")), redirects("a"), audit)
 	assert.Equal(t, 1, made.Done, "other rows are another step, and the audit waits for it")
 }
+
+// TestAClockThatIsAheadHoldsNobodyUp: two people mark steps of one book, and their clocks differ.
+func TestAClockThatIsAheadHoldsNobodyUp(t *testing.T) {
+	b := New("https://www.example", "", []Task{{}, {After: []int{1}, Wait: 60}, {After: []int{2}}},
+		start)
+	ahead := start.Add(3 * time.Second)
+	require.NoError(t, b.Mark(1, ahead))
+	all, err := b.Early([]int{2}, start)
+	require.NoError(t, err)
+	assert.Empty(t, all)
+	p, err := b.Proceed(context.Background(), &answers{}, start)
+	require.NoError(t, err)
+	assert.Empty(t, p.Waiting)
+	require.NotNil(t, p.Open)
+	assert.Equal(t, 2, p.Open.Number)
+	require.NoError(t, b.Mark(2, start))
+	assert.Equal(t, ahead, b.Tasks[1].Done, "no step is done before the one that it comes after")
+	all, err = b.Early([]int{3}, start.Add(62*time.Second))
+	require.NoError(t, err)
+	assert.Len(t, all, 1, "what is waited for is waited for in full")
+}

@@ -87,3 +87,23 @@ func (k Keep) oneAWeek(all []Kept, now time.Time, stays map[int64]bool) {
 		stays[r.ID] = true
 	}
 }
+
+// Best gives of results, the newest first, the one that speaks for all from a place, as everybody
+// meets it: the newest of everything, else the newest of a part; false where there is none. Whether
+// it came to its end is left to whoever reads it.
+func Best(all []Kept, vantage string) (Kept, bool) {
+	part := -1
+	for i, k := range all {
+		switch {
+		case k.Vantage != vantage || !k.Scope.Real():
+		case !k.Scope.Part():
+			return k, true
+		case part < 0:
+			part = i
+		}
+	}
+	if part < 0 {
+		return Kept{}, false
+	}
+	return all[part], true
+}

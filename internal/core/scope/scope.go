@@ -8,6 +8,7 @@ package scope
 
 import (
 	"slices"
+	"strings"
 	"time"
 )
 
@@ -38,14 +39,24 @@ func (s *Scope) Ended() bool { return s == nil || s.Done >= s.Meant }
 func (s *Scope) Part() bool { return s != nil && (s.Only != "" || len(s.Left) > 0) }
 
 // Real reports whether it is what everybody meets today: no address was given by hand, and no other
-// time.
-func (s *Scope) Real() bool { return s == nil || len(s.Points) == 0 && s.AsOf.IsZero() }
+// time. At which address a name server is asked (port 53) is said by hand as a resolver is: what it
+// tells of its zone is the zone.
+func (s *Scope) Real() bool {
+	return s == nil || s.AsOf.IsZero() && !slices.ContainsFunc(s.Points, func(point string) bool {
+		at, _, _ := strings.Cut(point, "=")
+		return !strings.HasSuffix(at, ":53")
+	})
+}
 
 // Whole reports whether everything that an audit or a survey of the estate looks at was looked at,
 // as everybody meets it.
 func (s *Scope) Whole() bool {
 	return s.Ended() && !s.Part() && s.Real() && (s == nil || !s.DoorsOnly)
 }
+
+// Plain reports whether there is nothing to say of it: it is whole, and nobody gave an address by
+// hand, be it of a name server alone.
+func (s *Scope) Plain() bool { return s.Whole() && (s == nil || len(s.Points) == 0) }
 
 // Covers reports whether a domain was to be looked at.
 func (s *Scope) Covers(domain string) bool {

@@ -28,6 +28,11 @@ func TestWhatNobodyNotedIsTheWhole(t *testing.T) {
 		{AsOf: time.Unix(1, 0)}, {DoorsOnly: true}, {Meant: 2, Done: 1}} {
 		assert.False(t, part.Whole(), "%+v", part)
 	}
+	asked := scope.Scope{Meant: 1, Done: 1, Points: []string{"ns1.a.example:53=192.0.2.1:5300"}}
+	assert.True(t, asked.Real() && asked.Whole(), "where a name server is asked")
+	assert.False(t, asked.Plain(), "and it is said")
+	asked.Points = append(asked.Points, "a.example:80=192.0.2.1")
+	assert.False(t, asked.Real() || asked.Whole())
 }
 
 var now = time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC)
@@ -97,4 +102,41 @@ func TestWhatIsKeptCanBeGoneBackTo(t *testing.T) {
 		require.Empty(t, scope.Keep{}.Old(all, now))
 	}
 	assert.Greater(t, gone, 3000)
+}
+
+// TestTheBestSpeaksForAll holds it against trying every result.
+func TestTheBestSpeaksForAll(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 9)) // a test
+	found := 0
+	for range 2000 {
+		var all []scope.Kept
+		for i := range r.IntN(7) {
+			k := scope.Kept{ID: int64(i), Vantage: []string{"here", "away"}[r.IntN(2)]}
+			switch r.IntN(4) {
+			case 0:
+				k.Scope = &scope.Scope{Only: "wave:1"}
+			case 1:
+				k.Scope = &scope.Scope{Points: []string{"a.example=192.0.2.1"}}
+			case 2:
+				k.Scope = &scope.Scope{Estate: "e"}
+			}
+			all = append(all, k)
+		}
+		want := int64(-1)
+		for _, part := range []bool{true, false} { // what is of everything wins
+			for i := len(all) - 1; i >= 0; i-- { // and then the newest
+				k := all[i]
+				if k.Vantage == "here" && k.Scope.Real() && k.Scope.Part() == part {
+					want = k.ID
+				}
+			}
+		}
+		got, ok := scope.Best(all, "here")
+		require.Equal(t, want >= 0, ok)
+		if ok {
+			require.Equal(t, want, got.ID, "%+v", all)
+			found++
+		}
+	}
+	assert.Greater(t, found, 500)
 }

@@ -97,7 +97,8 @@ const (
 type Runs struct {
 	Started time.Time
 	Source  string
-	Total   int // in the list
+	Part    string // of the list that was followed: a wave or a domain; "": all
+	Total   int    // in the list, or the part
 	Areas   []old.MetArea
 }
 
@@ -328,7 +329,7 @@ func (w *work) found(v *survey.Survey) []finding.Finding {
 		mine[d] = true
 	}
 	return slices.DeleteFunc(slices.Clone(v.Findings), func(f finding.Finding) bool {
-		d := domainOf(f.Subject)
+		d := finding.DomainOf(f.Subject)
 		return d != "" && !mine[d] && w.otherOf(d)
 	})
 }
@@ -404,11 +405,9 @@ func (w *work) doors() Check {
 	c := Check{Of: Doors, Matters: w.kind != Before}
 	doors := map[web.Door]*doorSight{}
 	var order []web.Door
-	if w.Plan != nil {
-		for _, d := range w.Plan.Doors {
-			doors[d.Door] = &doorSight{}
-			order = append(order, d.Door)
-		}
+	for _, d := range w.planned() {
+		doors[d] = &doorSight{}
+		order = append(order, d)
 	}
 	if w.Audit != nil {
 		for i := range w.Audit.Audit.Chains {
@@ -486,16 +485,17 @@ func (w *work) oldURLs() Check {
 		}
 	case w.kind != Before && w.Runs != nil:
 		c.seen(w.Runs.Started)
-		var all, wrong old.Share
+		var all, wrong old.Share // of those that were seen
 		for _, a := range w.Runs.Areas {
-			bad := a.Wrong()
-			unseen := a.Mets[old.NotSeen].URLs
-			all.URLs, all.Weight = all.URLs+a.All.URLs-unseen, old.Plus(all.Weight, a.All.Weight)
-			wrong.URLs, wrong.Weight = wrong.URLs+bad.URLs-unseen, old.Plus(wrong.Weight, bad.Weight)
+			bad, unseen := a.Wrong(), a.Mets[old.NotSeen]
+			all.URLs += a.All.URLs - unseen.URLs
+			all.Weight = old.Plus(all.Weight, a.All.Weight-unseen.Weight)
+			wrong.URLs += bad.URLs - unseen.URLs
+			wrong.Weight = old.Plus(wrong.Weight, bad.Weight-unseen.Weight)
 		}
-		c.All, c.Good = w.Runs.Total, all.URLs-wrong.URLs
+		c.All, c.Good = all.URLs, all.URLs-wrong.URLs
 		c.Part = part(all.Weight-wrong.Weight, all.Weight, c.Good, all.URLs)
-		if all.URLs < w.Runs.Total {
+		if all.URLs < w.Runs.Total || w.Runs.Part != "" {
 			c.Missing = append(c.Missing, w.Runs.Source)
 		}
 		if wrong.URLs > 0 {
@@ -523,8 +523,8 @@ func part(right, all int64, good, of int) float64 {
 func (w *work) certificates() Check {
 	c := Check{Of: Certificates, Matters: w.kind != Before, Findings: w.auditFound(
 		func(f *finding.Finding) bool { return f.Code.Row().About == "certificate" })}
+	seen := map[web.Host]bool{}
 	if w.Audit != nil {
-		seen := map[web.Host]bool{}
 		for i := range w.Audit.Audit.Chains {
 			ch := &w.Audit.Audit.Chains[i]
 			if ch.Entry.Scheme() != web.HTTPS || ch.Probe != chain.Root || seen[ch.Entry.Host()] {
@@ -544,10 +544,28 @@ func (w *work) certificates() Check {
 			}
 		}
 	}
+	for _, d := range w.planned() {
+		if d.Scheme == web.HTTPS && !seen[d.Host] {
+			seen[d.Host] = true
+			c.All++
+			c.Missing = append(c.Missing, d.Host.String())
+		}
+	}
 	if c.All == 0 {
 		c.Missing = []string{""}
 	}
 	return c.settle()
+}
+
+// planned gives the doors of the plan; none where there is no plan.
+func (w *work) planned() []web.Door {
+	var all []web.Door
+	if w.Plan != nil {
+		for _, d := range w.Plan.Doors {
+			all = append(all, d.Door)
+		}
+	}
+	return all
 }
 
 // mail says what endangers mail.
@@ -562,7 +580,7 @@ func (w *work) mail() Check {
 			}
 			c.Findings = append(c.Findings, f)
 			if f.Open() && f.Severity != finding.Note {
-				bad[domainOf(f.Subject)] = true
+				bad[finding.DomainOf(f.Subject)] = true
 			}
 		}
 	}
@@ -605,13 +623,16 @@ func (w *work) hsts() Check {
 	if !heard {
 		c.Missing = []string{site}
 	}
-	told := slices.ContainsFunc(c.Findings, func(f finding.Finding) bool {
-		return f.Code == finding.HSTSMissing || f.Code == finding.HSTSShort
-	})
-	switch {
-	case heard && !told:
+	told, open := false, false
+	for _, f := range c.Findings {
+		if f.Code == finding.HSTSMissing || f.Code == finding.HSTSShort {
+			told, open = true, open || f.Open()
+		}
+	}
+	if heard && !told {
 		c.Good = 1
-	case told:
+	}
+	if open {
 		c.State = Warned
 	}
 	return c.settle()
@@ -622,18 +643,21 @@ func (w *work) robots() Check {
 	c := Check{Of: Robots, Findings: w.auditFound(func(f *finding.Finding) bool {
 		return f.Code == finding.RobotsBlocked || f.Code == finding.NoIndex
 	})}
+	asked := map[web.Host]bool{}
 	if w.Audit != nil {
 		bad := map[string]bool{}
 		for _, f := range c.Findings {
-			bad[finding.HostOf(f.Subject)] = f.Open()
+			host := finding.HostOf(f.Subject)
+			bad[host] = bad[host] || f.Open()
 		}
 		for i := range w.Audit.Audit.Chains {
 			ch := &w.Audit.Audit.Chains[i]
 			if ch.Probe != chain.Robots {
 				continue
 			}
-			c.All++
 			host := ch.Entry.Host().String()
+			c.All++
+			asked[ch.Entry.Host()] = true
 			switch {
 			case ch.Last().Refusal != "":
 				c.Missing = append(c.Missing, host)
@@ -642,6 +666,13 @@ func (w *work) robots() Check {
 				c.Good++
 			}
 			c.seen(w.Audit.Seen[ch.Key()])
+		}
+	}
+	for _, d := range w.planned() {
+		if !asked[d.Host] {
+			asked[d.Host] = true
+			c.All++
+			c.Missing = append(c.Missing, d.Host.String())
 		}
 	}
 	if c.All == 0 {
@@ -684,15 +715,4 @@ func (w *work) news() Check {
 		c.State = Warned
 	}
 	return c.settle()
-}
-
-func domainOf(subject string) string {
-	h, err := web.ParseObservedHost(finding.HostOf(subject))
-	if err != nil {
-		return ""
-	}
-	if apex, ok := h.Apex(); ok {
-		return apex.String()
-	}
-	return h.String()
 }

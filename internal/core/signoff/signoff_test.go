@@ -183,13 +183,74 @@ func TestWhatFailsStandsBeforeWhatWasNotSeen(t *testing.T) {
 	for _, c := range s.Stands() {
 		order = append(order, c.Of)
 	}
-	assert.Equal(t, []signoff.Subject{signoff.Mail, signoff.Doors, signoff.Steps}, order)
+	assert.Equal(t, []signoff.Subject{signoff.Mail, signoff.Doors, signoff.Certificates,
+		signoff.Steps}, order)
 	var missing []signoff.Subject
 	for _, c := range s.Missing() {
 		missing = append(missing, c.Of)
 	}
-	assert.Equal(t, []signoff.Subject{signoff.Doors, signoff.OldURLs, signoff.Robots, signoff.Steps},
-		missing)
+	assert.Equal(t, []signoff.Subject{signoff.Doors, signoff.OldURLs, signoff.Certificates,
+		signoff.Robots, signoff.Steps}, missing)
+}
+
+// TestAPartIsNeverToldAsTheWhole audits some of the doors: what is said of certificates and search
+// engines names the hosts of the plan at which nobody looked.
+func TestAPartIsNeverToldAsTheWhole(t *testing.T) {
+	for tried := range len(names) + 1 {
+		k := signoff.Known{Plan: made(), Now: now, Audit: audit(names[:tried], nil, nil)}
+		for _, n := range names[:tried] {
+			u := web.MustParseURL("http://" + n + "/robots.txt")
+			k.Audit.Audit.Chains = append(k.Audit.Audit.Chains, chain.Chain{Entry: u,
+				Probe: chain.Robots, End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 404}}})
+		}
+		s := signoff.Of(k, signoff.After)
+		for _, of := range []signoff.Subject{signoff.Doors, signoff.Certificates, signoff.Robots} {
+			c := checkOf(s, of)
+			assert.Equal(t, len(names), c.All, "%s of %d", of, tried)
+			assert.Equal(t, tried, c.Good, "%s of %d", of, tried)
+			assert.Len(t, c.Missing, len(names)-tried)
+			assert.Equal(t, tried == len(names), c.State == signoff.Fine)
+		}
+	}
+	area := old.MetArea{Name: "a.example"}
+	area.Take(old.RightPage, old.Share{URLs: 7, Weight: 7})
+	runs := signoff.Runs{Started: now, Source: "old.csv", Total: 7, Areas: []old.MetArea{area}}
+	of := func() signoff.Check {
+		return checkOf(signoff.Of(signoff.Known{Plan: made(), Now: now, Runs: &runs}, signoff.After),
+			signoff.OldURLs)
+	}
+	assert.Equal(t, signoff.Fine, of().State)
+	runs.Part = "wave:1"
+	assert.Equal(t, signoff.Unseen, of().State)
+	assert.Equal(t, []string{"old.csv"}, of().Missing)
+}
+
+// TestOneAcceptedFindingHidesNoOther has two of one host, of which somebody lives with one.
+func TestOneAcceptedFindingHidesNoOther(t *testing.T) {
+	lived := &finding.Accepted{Until: now.AddDate(0, 1, 0), Why: "x"}
+	u := web.MustParseURL("http://a.example/robots.txt")
+	for _, codes := range [][2]finding.Code{{finding.NoIndex, finding.RobotsBlocked},
+		{finding.RobotsBlocked, finding.NoIndex}} {
+		k := signoff.Known{Now: now, Audit: audit(names, nil, nil)}
+		k.Audit.Audit.Chains = append(k.Audit.Audit.Chains, chain.Chain{Entry: u, Probe: chain.Robots,
+			End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 200}}})
+		for i, code := range codes {
+			f := finding.New(code, "http://a.example/", fact.Kept{Says: "x", Do: "y"})
+			if i == 1 {
+				f.Accepted = lived
+			}
+			k.Audit.Audit.Findings = append(k.Audit.Audit.Findings, f)
+		}
+		assert.Zero(t, checkOf(signoff.Of(k, signoff.After), signoff.Robots).Good)
+	}
+	k := signoff.Known{Now: now, Audit: audit(names, nil, nil)}
+	f := finding.New(finding.HSTSMissing, "https://www.n.example", fact.Kept{Says: "x", Do: "y"})
+	k.Audit.Audit.Findings = []finding.Finding{f}
+	assert.Equal(t, signoff.Warned, checkOf(signoff.Of(k, signoff.After), signoff.HSTS).State)
+	k.Audit.Audit.Findings[0].Accepted = lived
+	c := checkOf(signoff.Of(k, signoff.After), signoff.HSTS)
+	assert.Equal(t, signoff.Fine, c.State, "somebody lives with it")
+	assert.Zero(t, c.Good, "and it is not there")
 }
 
 func TestWhatThePlanDoesToMailStandsInTheWay(t *testing.T) {

@@ -89,7 +89,7 @@ func (s *Survey) Inventory(names []string) []Entry {
 		if d := at[name]; d != nil {
 			e.take(d)
 			for _, f := range s.Findings {
-				if domainOf(f.Subject) == name {
+				if finding.DomainOf(f.Subject) == name {
 					e.Findings = append(e.Findings, f)
 				}
 			}
@@ -113,7 +113,7 @@ func (s *Survey) references(all []Entry) {
 		for _, set := range d.Records {
 			for _, value := range set.Values {
 				for _, target := range Refers(set.Type, value) {
-					e := at[domainOf(target)]
+					e := at[finding.DomainOf(target)]
 					if e == nil || e.Name == d.Name || slices.Contains(e.References, d.Name) {
 						continue
 					}
@@ -211,7 +211,7 @@ func (e *Entry) alive(d *Domain) {
 			seen[AliveError] = true
 		case last.Page.Parked():
 			seen[AliveParked] = true
-		case domainOf(c.Arrival.Host().String()) == d.Name:
+		case finding.DomainOf(c.Arrival.Host().String()) == d.Name:
 			seen[AliveSite] = true
 		default:
 			seen[AliveMoved] = true
@@ -233,7 +233,7 @@ func (e *Entry) alive(d *Domain) {
 }
 
 func (e *Entry) hold(server string) {
-	name := domainOf(strings.TrimSuffix(server, "."))
+	name := finding.DomainOf(strings.TrimSuffix(server, "."))
 	if name != "" && !slices.Contains(e.Holders, name) {
 		e.Holders = append(e.Holders, name)
 	}
@@ -251,7 +251,7 @@ func (e *Entry) mail(d *Domain) {
 		if target == "" {
 			continue
 		}
-		host := domainOf(target)
+		host := finding.DomainOf(target)
 		if host == "" {
 			host = target
 		}

@@ -4,14 +4,15 @@ import (
 	"slices"
 
 	"upperpath.example/upperpath/internal/core/finding"
-	"upperpath.example/upperpath/internal/core/web"
 )
 
 // Newest gives of each domain what the last look at it showed, be it nothing, with what was found
 // of it then; nil of no surveys. surveys has the newest first. Each domain says when it was looked
-// at. What was found about several domains together comes of the newest that looked at all.
+// at. What was found about several domains together comes of the newest that looked at all. Surveys
+// are taken from the place from which the newest looked that looked at all, as everybody meets what
+// is there: those of addresses that were given by hand, or as of another time, are left out.
 func Newest(surveys []*Survey) *Survey {
-	if len(surveys) == 0 {
+	if surveys = ofOnePlace(met(surveys)); len(surveys) == 0 {
 		return nil
 	}
 	made := *surveys[0]
@@ -35,7 +36,7 @@ func Newest(surveys []*Survey) *Survey {
 	whole := slices.IndexFunc(surveys, func(s *Survey) bool { return s.Scope.Whole() })
 	for i, s := range surveys {
 		for _, f := range s.Findings {
-			at := by[domainOf(f.Subject)]
+			at := by[finding.DomainOf(f.Subject)]
 			if at == s || at == nil && (i == whole || whole < 0 && i == 0) {
 				made.Findings = append(made.Findings, f)
 			}
@@ -54,16 +55,17 @@ func Newest(surveys []*Survey) *Survey {
 	return &made
 }
 
-// domainOf gives the domain that a subject is about: a URL, a record set or a name; "" where it
-// names none.
-func domainOf(subject string) string {
-	name := finding.HostOf(subject)
-	h, err := web.ParseObservedHost(name)
-	if err != nil {
-		return ""
+// met gives the surveys of what everybody meets: no address was given by hand, and no other time.
+func met(surveys []*Survey) []*Survey {
+	return slices.DeleteFunc(slices.Clone(surveys), func(s *Survey) bool { return !s.Scope.Real() })
+}
+
+// ofOnePlace gives the surveys from where the newest looked that looked at all, else the newest.
+func ofOnePlace(surveys []*Survey) []*Survey {
+	if len(surveys) == 0 {
+		return nil
 	}
-	if apex, ok := h.Apex(); ok {
-		return apex.String()
-	}
-	return h.String()
+	at := max(slices.IndexFunc(surveys, func(s *Survey) bool { return s.Scope.Whole() }), 0)
+	place := surveys[at].Vantage
+	return slices.DeleteFunc(surveys, func(s *Survey) bool { return s.Vantage != place })
 }

@@ -38,6 +38,33 @@ func TestTheNewestLookAtEachDomainHolds(t *testing.T) {
 	assert.Nil(t, Newest(nil))
 }
 
+// TestWhatNobodyMeetsIsNotTheNewest leaves out surveys that took addresses by hand or another time,
+// and those from another place than that of the newest whole one.
+func TestWhatNobodyMeetsIsNotTheNewest(t *testing.T) {
+	of := func(at int64, vantage, only string, change func(*scope.Scope)) *Survey {
+		s := &Survey{Started: time.Unix(at, 0), Vantage: vantage,
+			Scope:   &scope.Scope{Estate: "e", Only: only, Meant: 1, Done: 1},
+			Domains: []Domain{{Name: "a.example", Source: File, Parent: Parent{Server: "p"}}}}
+		if change != nil {
+			change(s.Scope)
+		}
+		return s
+	}
+	byHand := of(5, "here", "", func(s *scope.Scope) { s.Points = []string{"a.example=192.0.2.1"} })
+	later := of(4, "here", "", func(s *scope.Scope) { s.AsOf = time.Unix(9, 0) })
+	away := of(3, "away", "a.example", nil)
+	part := of(2, "here", "a.example", nil)
+	whole := of(1, "here", "", nil)
+	v := Newest([]*Survey{byHand, later, away, part, whole})
+	require.Len(t, v.Domains, 1)
+	assert.Equal(t, part.Started, v.Domains[0].Looked)
+	assert.Nil(t, Newest([]*Survey{byHand, later}))
+	last, before := Latest([]*Survey{byHand, later, whole})
+	require.NotNil(t, last)
+	assert.Equal(t, whole.Started, last.Started)
+	assert.Nil(t, before)
+}
+
 func TestALineOfADomain(t *testing.T) {
 	ends := time.Unix(5000, 0)
 	door := func(url string, status int, refusal chain.Refusal, to string) chain.Chain {

@@ -269,7 +269,9 @@ func (d *Domain) Nowhere() bool {
 // Latest joins surveys, given from the newest to the oldest: the first result holds for every
 // domain what was seen of it last, or that it was looked at and nothing was seen; the second what
 // was seen before that. Both are nil where there is nothing of the kind. Each domain knows its day.
+// Surveys that took addresses by hand, or another time, are left out.
 func Latest(surveys []*Survey) (last, before *Survey) {
+	surveys = met(surveys)
 	var results [2]*Survey
 	put := func(n int, s *Survey, d Domain) {
 		if d.Looked.IsZero() {

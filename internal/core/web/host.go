@@ -180,6 +180,14 @@ func (h Host) Apex() (Host, bool) {
 	return Host{a}, true
 }
 
+// Domain returns the registrable domain, and the host itself where it has none.
+func (h Host) Domain() Host {
+	if apex, ok := h.Apex(); ok {
+		return apex
+	}
+	return h
+}
+
 // IsApex reports whether the host is a registrable domain itself.
 func (h Host) IsApex() bool {
 	a, ok := h.Apex()

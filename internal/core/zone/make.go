@@ -344,9 +344,18 @@ func (k *zonePlan) finish(in Known, both *worlds) {
 		}
 		inRounds(z.Changes)
 	}
+	moved := s.domain.State == estate.Moved
+	if moved {
+		atOnce(z.Changes)
+	}
 	z.AsItIs = s.seen.Records
 	z.Whole = afterwards(s.seen.Records, z.Changes)
 	z.TTLs, z.AbsentFor = ttlsOf(s, z.Changes), world.AbsentFor(s.seen)
+	if moved {
+		for i := range z.TTLs {
+			z.TTLs[i].LowerBefore = 0
+		}
+	}
 	if k.guest {
 		return
 	}
@@ -359,6 +368,16 @@ func (k *zonePlan) finish(in Known, both *worlds) {
 	k.move()
 	if s.domain.State == estate.Moved {
 		k.take(carriedOut(s, k.required, z.Changes))
+	}
+}
+
+// atOnce has what is left to do in a zone that counts as moved be typed as it stays: nobody lowers
+// TTLs for it, and nobody raises them a day later.
+func atOnce(changes []act.Change) {
+	for i := range changes {
+		if c := &changes[i]; act.ShortLived(c) {
+			c.TTL, c.Raise = c.Raise, 0
+		}
 	}
 }
 
