@@ -63,7 +63,7 @@ func (pl *Player) undo(t *testing.T, rows []world.Row) {
 // it was before, and so are the zones as a plain reader types them.
 func TestEveryStepHasItsWayBack(t *testing.T) {
 	t.Parallel()
-	rounds, seed := number("ROUNDS", 10), number("SEED", 5)
+	rounds, seed := number("ROUNDS", 6), number("SEED", 5)
 	steps, rows, breaks := 0, 0, 0
 	for i := range rounds {
 		e := Random(rand.New(rand.NewPCG(uint64(seed), uint64(i))))

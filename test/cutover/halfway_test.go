@@ -92,7 +92,7 @@ func apart(a, b *Player) []string {
 // what is there then: no error comes that was not there, and everything ends where it would have.
 func TestACutoverGoesOnFromAnywhere(t *testing.T) {
 	t.Parallel()
-	rounds, seed := number("ROUNDS", 10), number("SEED", 11)
+	rounds, seed := number("ROUNDS", 6), number("SEED", 11)
 	stops := 0
 	for i := range rounds {
 		r := rand.New(rand.NewPCG(uint64(seed), uint64(i)))
