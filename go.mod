@@ -3,6 +3,7 @@ module upperpath.example/upperpath
 go 1.26.0
 
 require (
+	github.com/andybalholm/brotli v1.3.0
 	github.com/chromedp/cdproto v0.0.0-20250724212937-08a3db8b4327
 	github.com/chromedp/chromedp v0.14.2
 	github.com/goccy/go-yaml v1.19.2

@@ -48,6 +48,11 @@ var allowed = []string{
 	"unsafe",
 	"unicode",
 	"unicode/utf8",
+	"github.com/tdewolff/parse/v2",
+	"github.com/tdewolff/parse/v2/js", // its parser of ECMAScript
+	"encoding/base64",
+	"regexp",
+	"unicode/utf16",
 	"golang.org/x/net/idna",
 	"github.com/nlnwa/whatwg-url/url", // the URL Standard's parser
 	"golang.org/x/net/publicsuffix",

@@ -350,7 +350,7 @@ func TestAServerThatAsksForTimeIsGivenIt(t *testing.T) {
 			0, 2},
 		"503, in an hour": {"HTTP/1.1 503 Busy\r\nRetry-After: 3600\r\nContent-Length: 0\r\n\r\n",
 			503, 0, 1},
-		"503, nobody knows": {"HTTP/1.1 503 Busy\r\nContent-Length: 0\r\n\r\n", 503, 0, 1},
+		"503, nobody knows": {"HTTP/1.1 503 Busy\r\nContent-Length: 0\r\n\r\n", 200, time.Second, 2},
 		"503, at no time": {"HTTP/1.1 503 Busy\r\nRetry-After: soon\r\nContent-Length: 0\r\n\r\n",
 			503, 0, 1},
 		"503, a day long ago": {

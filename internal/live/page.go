@@ -2,9 +2,9 @@ package live
 
 import (
 	"bytes"
+	"cmp"
 	"hash/maphash"
-	"io"
-	"regexp"
+	"net/http"
 	"slices"
 	"strconv"
 	"strings"
@@ -12,6 +12,7 @@ import (
 	"golang.org/x/net/html"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/script"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -37,7 +38,7 @@ var pageSeed = maphash.MakeSeed()
 
 // page reads a page once: where the same octets come again from the same folder, what was read is
 // taken.
-func (w *Client) page(at web.URL, octets []byte) markup {
+func (w *Client) page(at web.URL, octets []byte, header http.Header) markup {
 	var h maphash.Hash
 	h.SetSeed(pageSeed)
 	path := at.Path()
@@ -46,6 +47,12 @@ func (w *Client) page(at web.URL, octets []byte) markup {
 	// what is relative is relative to this
 	_, _ = h.WriteString(path[:strings.LastIndexByte(path, '/')+1])
 	_ = h.WriteByte(0)
+	for _, name := range []string{"Content-Type", "Content-Security-Policy"} {
+		for _, value := range header[name] {
+			_, _ = h.WriteString(value)
+			_ = h.WriteByte(0)
+		}
+	}
 	_, _ = h.Write(octets)
 	key := h.Sum64()
 	w.lock.Lock()
@@ -54,7 +61,9 @@ func (w *Client) page(at web.URL, octets []byte) markup {
 	if known {
 		return m
 	}
-	if m = readPage(at, bytes.NewReader(octets)); m.own {
+	m = readPage(at, asUTF8(octets, one(header, "Content-Type")),
+		policiesOf(header["Content-Security-Policy"]))
+	if m.doc.Octets, m.doc.Cut = len(octets), len(octets) >= MostPage; m.own {
 		return m
 	}
 	w.lock.Lock()
@@ -71,18 +80,24 @@ const mostPages = 256
 
 // pageReader reads a page from tag to tag.
 type pageReader struct {
-	z       *html.Tokenizer
-	at      web.URL
-	base    web.URL
-	line    int
-	quiet   string // the element whose text is none of the page's own
-	into    string // title or h1
-	doc     chain.Document
-	softs   []chain.Soft
-	hosts   map[web.Host]bool
-	text    []byte
-	own     bool // it names something by its own path
-	upgrade bool // it has browsers load everything over https
+	z        *html.Tokenizer
+	octets   []byte
+	at       web.URL
+	base     web.URL
+	line     int
+	offset   int    // of the tag or text at hand
+	quiet    string // the element whose text is none of the page's own
+	into     string // title or h1
+	doc      chain.Document
+	softs    []chain.Soft
+	hosts    map[web.Host]bool
+	text     []byte
+	own      bool // it names something by its own path
+	policies policies
+	pieces   []piece
+	piece    *piece // the script element at hand, where it is run
+	nonce    string
+	body     bool // the body has begun
 
 	alone  bool   // nothing of its own was met
 	inline string // the first inline frame
@@ -90,19 +105,55 @@ type pageReader struct {
 }
 
 // readPage reads an HTML page as it comes (the HTML Standard, section 13.2, as far as its tokens
-// go). at is where it came from. What is longer than MostPage is cut off.
-func readPage(at web.URL, page io.Reader) markup {
-	limited := &io.LimitedReader{R: page, N: MostPage}
-	r := &pageReader{z: html.NewTokenizer(limited), at: at, base: at, line: 1, alone: true,
-		hosts: map[web.Host]bool{}}
-	r.z.SetMaxBuf(MostPage)
+// go), in UTF-8. at is where it came from, policies are those of its header.
+func readPage(at web.URL, octets []byte, p policies) markup {
+	r := newReader(at, octets, p)
+	r.read()
+	r.play(0)
+	r.doc.Text = string(r.text)
+	switch {
+	case r.policies.has(upgradeAll) || at.Scheme() != web.HTTPS:
+		r.doc.Insecure = nil
+	case r.policies.has(blockAll):
+		for i := range r.doc.Insecure {
+			if r.doc.Insecure[i].How == chain.Passive {
+				r.doc.Insecure[i].How = ""
+			}
+		}
+	}
+	r.doc.Sort()
+	m := markup{doc: &r.doc, framed: r.frame, own: r.own}
+	if r.frame == "" && r.alone {
+		m.framed = r.inline
+	}
+	if len(r.softs) > 0 { // the first in time; of those at once, that of a script, which runs first
+		first := slices.MinFunc(r.softs, func(a, b chain.Soft) int {
+			return cmp.Or(cmp.Compare(a.After, b.After), cmp.Compare(rank[a.By], rank[b.By]))
+		})
+		m.soft = &first
+		r.doc.May = slices.DeleteFunc(r.doc.May, func(m chain.May) bool { return m.After >= first.After })
+	}
+	return m
+}
+
+// rank is in which order a browser comes to what sends it on.
+var rank = map[string]int{chain.ByScript: 0, chain.ByMeta: 1}
+
+func newReader(at web.URL, octets []byte, p policies) *pageReader {
+	return &pageReader{z: html.NewTokenizer(bytes.NewReader(octets)), octets: octets, at: at, base: at,
+		line: 1, alone: true, hosts: map[web.Host]bool{}, policies: slices.Clip(p)}
+}
+
+// read goes through the page.
+func (r *pageReader) read() {
+	r.z.SetMaxBuf(2 * MostPage)
 	for {
 		kind := r.z.Next()
 		if kind == html.ErrorToken {
 			break
 		}
 		raw := r.z.Raw()
-		lines := bytes.Count(raw, []byte("\n"))
+		size, lines := len(raw), bytes.Count(raw, []byte("\n"))
 		switch kind {
 		case html.TextToken:
 			r.words()
@@ -113,36 +164,21 @@ func readPage(at web.URL, page io.Reader) markup {
 			r.open()
 		}
 		r.line += lines
+		r.offset += size
 	}
-	r.doc.Octets, r.doc.Cut = MostPage-int(limited.N), limited.N <= 0
-	r.doc.Text = string(r.text)
-	if r.upgrade || at.Scheme() != web.HTTPS {
-		r.doc.Insecure = nil
-	}
-	r.doc.Sort()
-	m := markup{doc: &r.doc, framed: r.frame, own: r.own}
-	if r.frame == "" && r.alone {
-		m.framed = r.inline
-	}
-	if n := len(r.softs); n > 0 {
-		first := slices.MinFunc(r.softs, func(a, b chain.Soft) int {
-			return int(a.After*1000) - int(b.After*1000)
-		})
-		m.soft = &first
-	}
-	return m
 }
 
 // words takes in a text.
 func (r *pageReader) words() {
 	switch r.quiet {
 	case "script":
-		if to, after := scriptTarget(r.z.Text()); to != "" {
-			r.goesOn(chain.ByScript, to, after)
-		}
+		r.runs(r.z.Raw())
 		return
 	case "style":
-		r.styled(r.z.Text(), "style")
+		r.styled(r.z.Raw(), "style")
+		return
+	case "noscript":
+		r.withoutScripts(r.z.Raw())
 		return
 	}
 	text := r.z.Text()
@@ -157,13 +193,24 @@ func (r *pageReader) words() {
 	if len(words) == 0 {
 		return
 	}
-	r.alone = false
+	r.alone, r.body = false, true
 	if r.into == "h1" && len(r.doc.Heading) < mostTitle {
 		r.doc.Heading = strings.TrimSpace(r.doc.Heading + " " + trimmed(text, mostTitle))
 	}
 	if len(r.text) < mostText {
 		r.text = append(append(r.text, trimmed(words, mostText-len(r.text))...), ' ')
 	}
+}
+
+// withoutScripts takes in what stands in a noscript element, where the page may run none.
+func (r *pageReader) withoutScripts(raw []byte) {
+	if r.policies.scripts() {
+		return
+	}
+	in := newReader(r.at, bytes.Clone(raw), r.policies)
+	in.base, in.line = r.base, r.line
+	in.read()
+	r.softs = append(r.softs, in.softs...)
 }
 
 // trimmed gives a text with its white space made single, cut to so many octets.
@@ -200,12 +247,18 @@ func (r *pageReader) attributes(more bool) attributes {
 	return a
 }
 
+// inHead are the elements that stand in the head of a page, or above it.
+var inHead = map[string]bool{"html": true, "head": true, "title": true, "meta": true, "link": true,
+	"script": true, "style": true, "base": true, "noscript": true, "template": true, "bgsound": true,
+	"basefont": true, "noframes": true}
+
 var silent = []string{"title", "script", "style", "noscript", "noframes", "template", "iframe"}
 
 // open takes in a tag that begins an element.
 func (r *pageReader) open() {
 	name, more := r.z.TagName()
 	tag := string(name)
+	r.body = r.body || r.quiet == "" && !inHead[tag]
 	if !more && r.quiet == "" && tag != "h1" && !slices.Contains(silent, tag) && !showing(tag) {
 		return
 	}
@@ -235,10 +288,10 @@ func (r *pageReader) open() {
 		if r.inline == "" && !hidden(a) {
 			r.inline = elsewhere(r.base, a["src"])
 		}
-	case "body":
-		if to, after := scriptTarget([]byte(a["onload"])); to != "" {
-			r.goesOn(chain.ByScript, to, after)
-		}
+	case "body", "frameset":
+		r.onload(a["onload"])
+	case "script":
+		r.beginScript(a)
 	case "h1":
 		r.into = "h1"
 	}
@@ -276,26 +329,28 @@ func (r *pageReader) meta(a attributes) {
 	switch strings.ToLower(a["http-equiv"]) {
 	case "refresh":
 		if to, after, ok := refresh(a["content"]); ok && to != "" {
-			r.goesOn(chain.ByMeta, to, after)
+			r.goesOn(chain.ByMeta, to, after, r.line)
 		}
-	case "content-security-policy":
-		r.upgrade = r.upgrade || strings.Contains(strings.ToLower(a["content"]), upgradeAll)
-	}
-	if strings.EqualFold(a["name"], "robots") {
-		for word := range strings.SplitSeq(strings.ToLower(a["content"]), ",") {
-			word = strings.TrimSpace(word)
-			r.doc.NoIndex = r.doc.NoIndex || word == "noindex" || word == "none"
+	case "content-security-policy": // CSP, section 3.3: in the head alone, and not in all things
+		p := policyOf(a["content"])
+		delete(p, "sandbox")
+		if !r.body && len(r.policies) < mostPolicy {
+			r.policies = append(r.policies, p)
 		}
 	}
+	r.robots(strings.ToLower(a["name"]), a["content"])
 	if (strings.EqualFold(a["property"], "og:url") || strings.EqualFold(a["name"], "og:url")) &&
 		r.doc.Social == "" {
 		r.doc.Social = r.resolved(a["content"])
 	}
 }
 
-// upgradeAll is the directive with which a page has browsers load everything over https (Upgrade
-// Insecure Requests, section 3.1).
-const upgradeAll = "upgrade-insecure-requests"
+// The directives with which a page has browsers load everything over https (Upgrade Insecure
+// Requests, section 3.1), or nothing over http (Mixed Content, section 7.2).
+const (
+	upgradeAll = "upgrade-insecure-requests"
+	blockAll   = "block-all-mixed-content"
+)
 
 func (r *pageReader) link(a attributes) {
 	for rel := range strings.FieldsSeq(strings.ToLower(a["rel"])) {
@@ -336,75 +391,8 @@ func (r *pageReader) linked(tag, href string) {
 	r.doc.Links = append(r.doc.Links, chain.Link{URL: u.String(), Element: tag, Line: r.line})
 }
 
-// The attributes by which elements load something (Mixed Content, section 4; a form sends what was
-// typed).
-var loading = map[string][]string{
-	"script": {"src"}, "img": {"src", "srcset"}, "iframe": {"src"}, "frame": {"src"}, "audio": {"src"},
-	"embed": {"src"},
-	"video": {"src", "poster"}, "source": {"src", "srcset"}, "track": {"src"}, "object": {"data"},
-	"input": {"src"},
-	"form":  {"action"},
-}
-
-// loads takes in what an element loads over http, where the page came over https.
-func (r *pageReader) loads(tag string, a attributes) {
-	if r.at.Scheme() != web.HTTPS {
-		return
-	}
-	for _, name := range loading[tag] {
-		value := a[name]
-		if name == "srcset" {
-			for candidate := range strings.SplitSeq(value, ",") {
-				url, _, _ := strings.Cut(strings.TrimSpace(candidate), " ")
-				r.insecure(tag, url)
-			}
-			continue
-		}
-		r.insecure(tag, value)
-	}
-	if tag == "link" {
-		for rel := range strings.FieldsSeq(strings.ToLower(a["rel"])) {
-			if slices.Contains([]string{"stylesheet", "icon", "preload", "modulepreload", "manifest",
-				"apple-touch-icon"}, rel) {
-				r.insecure(tag, a["href"])
-				break
-			}
-		}
-	}
-	if style := a["style"]; style != "" {
-		r.styled([]byte(style), tag)
-	}
-}
-
-var styleURL = regexp.MustCompile(`(?i)url\(\s*['"]?(http://[^'")\s]+)`)
-
-// styled takes in what a style loads over http.
-func (r *pageReader) styled(style []byte, tag string) {
-	if !bytes.Contains(style, []byte("http://")) {
-		return
-	}
-	for _, m := range styleURL.FindAllSubmatch(style, mostSource) {
-		r.insecure(tag, string(m[1]))
-	}
-}
-
-func (r *pageReader) insecure(tag, reference string) {
-	if len(reference) < len("http://")+1 || !strings.EqualFold(reference[:len("http:")], "http:") &&
-		r.base.Scheme() == web.HTTPS || len(r.doc.Insecure) >= mostSource || len(reference) > mostURL {
-		return
-	}
-	u, _, err := r.base.Resolve(reference)
-	if err != nil || u.Scheme() != web.HTTP {
-		return
-	}
-	if a, is := u.Host().Address(); is && a.IsLoopback() || u.Host().String() == "localhost" {
-		return // browsers trust what comes from the machine itself
-	}
-	r.doc.Insecure = append(r.doc.Insecure, chain.Link{URL: u.String(), Element: tag, Line: r.line})
-}
-
 // goesOn takes in that the page sends visitors on.
-func (r *pageReader) goesOn(by, to string, after float64) {
+func (r *pageReader) goesOn(by, to string, after float64, line int) {
 	if len(to) > mostURL || after > mostPatience || len(r.softs) >= mostSource {
 		return
 	}
@@ -416,12 +404,12 @@ func (r *pageReader) goesOn(by, to string, after float64) {
 		to = u.String()
 	}
 	r.softs = append(r.softs,
-		chain.Soft{By: by, To: web.MaskedReference(to), After: after, Line: r.line})
+		chain.Soft{By: by, To: web.MaskedReference(to), After: after, Line: line})
 }
 
 // mostPatience is for how long a page may be shown before it sends visitors on, in seconds; what
 // takes longer is a page that is read.
-const mostPatience = 30
+const mostPatience = script.Patience
 
 // refresh reads a Refresh header or its like in a page (the HTML Standard, shared declarative
 // refresh steps): the URL, "" for the page itself, and the seconds until then.
@@ -456,127 +444,6 @@ func refresh(text string) (to string, after float64, ok bool) {
 		s, _, _ = strings.Cut(s[1:], quote)
 	}
 	return strings.TrimSpace(s), after, true
-}
-
-var (
-	// The simple forms in which a script sends visitors on: location, or its href, set to a text, or
-	// handed a text.
-	sendsOn = regexp.MustCompile(`^(?:(?:window|self|top|parent|document|globalThis)\s*\.\s*)*location` +
-		`(?:\s*\.\s*href)?\s*=\s*(?:"([^"\\\r\n]*)"|'([^'\\\r\n]*)'|` + "`([^`\\\\$\r\n]*)`" +
-		`)\s*(?:[;}\r\n)]|$)`)
-	callsOn = regexp.MustCompile(`^(?:(?:window|self|top|parent|document|globalThis)\s*\.\s*)*location` +
-		`\s*\.\s*(?:replace|assign)\s*\(\s*(?:"([^"\\\r\n]*)"|'([^'\\\r\n]*)'|` + "`([^`\\\\$\r\n]*)`" +
-		`)\s*\)`)
-	// A function that runs by itself: at once, when the page is there, or after some time.
-	runsOn = regexp.MustCompile(
-		`(?:(?:setTimeout|addEventListener)\s*\(\s*(?:["'](?:load|DOMContentLoaded)["']\s*,\s*)?|` +
-			`onload\s*=\s*|^\s*[(!]\s*)(?:function\s*\w*\s*\(\s*\)|\(\s*\)\s*=>)\s*$`,
-	)
-	delayed = regexp.MustCompile(`^\s*,\s*(\d{1,6})\s*\)`)
-)
-
-// scriptTarget gives the URL to which a script sends visitors in one of the simple forms, as a
-// statement of its own that nothing else decides about, and after how many seconds; "" where it
-// does not. A script that does more than that with the address is not guessed at.
-func scriptTarget(script []byte) (to string, after float64) {
-	if !bytes.Contains(script, []byte("location")) {
-		return "", 0
-	}
-	s := string(script)
-	depth, start, open := 0, true, -1 // open: where the function that runs by itself begins
-	for i := 0; i < len(s); {
-		c := s[i]
-		switch {
-		case strings.HasPrefix(s[i:], "//") || strings.HasPrefix(s[i:], "<!--"):
-			i += lineEnd(s[i:])
-			continue
-		case strings.HasPrefix(s[i:], "/*"):
-			end := strings.Index(s[i+2:], "*/")
-			if end < 0 {
-				return "", 0
-			}
-			i += end + 4
-			continue
-		case c == '"' || c == '\'' || c == '`':
-			i += quoted(s[i:])
-			start = false
-			continue
-		case c == '{':
-			depth++
-			if depth == 1 && runsOn.MatchString(s[max(0, i-120):i]) {
-				open, start = i, true
-				i++
-				continue
-			}
-			start = false
-		case c == '}':
-			depth--
-			if depth == 0 {
-				open = -1
-			}
-			start = true
-		case c == ';' || c == '\n':
-			start = true
-		case c == ' ' || c == '\t' || c == '\r':
-		case start && (depth == 0 || depth == 1 && open >= 0) && word(s, i):
-			for _, form := range []*regexp.Regexp{sendsOn, callsOn} {
-				if m := form.FindStringSubmatch(s[i:min(len(s), i+mostURL)]); m != nil {
-					return m[1] + m[2] + m[3], delay(s[i:], open >= 0)
-				}
-			}
-			start = false
-		default:
-			start = false
-		}
-		i++
-	}
-	return "", 0
-}
-
-// word reports whether a word begins at an octet of a script.
-func word(s string, i int) bool {
-	c := s[i] | 0x20
-	return c >= 'a' && c <= 'z' &&
-		(i == 0 || !(s[i-1]|0x20 >= 'a' && s[i-1]|0x20 <= 'z' || s[i-1] == '.'))
-}
-
-// delay gives after how many seconds a function runs that was handed to setTimeout; text is its
-// statement and what follows.
-func delay(text string, inFunction bool) float64 {
-	end := strings.IndexByte(text, '}')
-	if !inFunction || end < 0 {
-		return 0
-	}
-	m := delayed.FindStringSubmatch(text[end+1:])
-	if m == nil {
-		return 0
-	}
-	ms, _ := strconv.Atoi(m[1])
-	return float64(ms) / 1000
-}
-
-func lineEnd(s string) int {
-	if n := strings.IndexByte(s, '\n'); n >= 0 {
-		return n
-	}
-	return len(s)
-}
-
-// quoted gives how long a text in quotes is.
-func quoted(s string) int {
-	for i := 1; i < len(s); i++ {
-		switch s[i] {
-		case '\\':
-			i++
-		case s[0]:
-			return i + 1
-		case '\n':
-			if s[0] != '`' {
-				return i
-			}
-		}
-	}
-	return len(s)
 }
 
 // elsewhere gives a reference as a URL where it leads to another host, "" where it does not.

@@ -44,7 +44,7 @@ func TestAPageThatIsAFrame(t *testing.T) {
 		"a source that is no URL": {`<frameset><frame src="javascript:alert(1)"></frameset>`, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
-			assert.Equal(t, c.want, readPage(base, strings.NewReader(c.page)).framed)
+			assert.Equal(t, c.want, readPage(base, []byte(c.page), nil).framed)
 		})
 	}
 }

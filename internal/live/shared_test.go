@@ -83,8 +83,9 @@ func TestWhatManyLeadToIsAskedOnce(t *testing.T) {
 	assert.Equal(t, 9*(each-1), follow(open(true)))
 	for path, n := range asked {
 		switch {
-		case path == "/page/9":
-			assert.Equal(t, each, n)
+		case path == "/page/9": // once more while nobody knew that it stays busy
+			assert.GreaterOrEqual(t, n, each)
+			assert.LessOrEqual(t, n, each+16)
 		default:
 			assert.Equal(t, 1, n, path)
 		}

@@ -205,6 +205,7 @@ type Client struct {
 	judged   map[judgedKey][]finding.Code
 	said     map[[sha256.Size]byte]certified // by certificates
 	pages    map[uint64]markup               // by URL and octets
+	busy     map[web.Host]bool               // hosts that stayed busy when they were asked once more
 	hosts    map[web.Host]*turn
 	saw      atomic.Bool // anything was seen at all
 	held     atomic.Bool // some host has asked to be left alone for a while
@@ -249,7 +250,7 @@ func New(v Vantage) (*Client, error) {
 	}
 	w := &Client{vantage: v, resolver: r, dialer: d, pinned: map[netip.Addr]*http.Transport{},
 		judged: map[judgedKey][]finding.Code{}, said: map[[sha256.Size]byte]certified{},
-		pages: map[uint64]markup{},
+		pages: map[uint64]markup{}, busy: map[web.Host]bool{},
 		texts: map[netip.AddrPort]string{},
 		hosts: map[web.Host]*turn{}}
 	d.sockets.relieve = w.relieve

@@ -53,12 +53,13 @@ func (w *Client) answer(ctx context.Context, ask chain.Ask) chain.Answer {
 		slog.Debug("asking once more", "url", ask.URL, "because", a.Detail)
 		a = w.once(ctx, ask)
 	}
-	if wait, asked := backOff(&a, time.Now()); asked && ask.Method == "" {
+	if wait, asked := backOff(&a, time.Now()); asked && ask.Method == "" && w.hopeful(&a) {
 		slog.Debug("asked to come back later", "url", ask.URL, "in", wait)
 		w.hold(ask.URL.Host(), wait)
 		if sleep(ctx, wait) {
 			a = w.once(ctx, ask)
 		}
+		w.note(&a)
 	}
 	if slog.Default().Enabled(ctx, slog.LevelDebug) {
 		slog.Debug("answer", "url", ask.URL, "status", a.Status, "refusal", a.Refusal, "address",
@@ -74,12 +75,10 @@ const (
 	someHeld = time.Second
 )
 
-// backOff reports whether an answer asks to come back later, and when: 429 does, and 503 where it
-// says when (RFC 9110 section 10.2.3, RFC 6585 section 4). What is too far off is taken as it is.
+// backOff reports whether an answer asks to come back later, and when: 429 and 503 do (RFC 9110
+// section 10.2.3, RFC 6585 section 4). What is too far off is taken as it is.
 func backOff(a *chain.Answer, now time.Time) (time.Duration, bool) {
-	if a.Status != http.StatusTooManyRequests && a.Status != http.StatusServiceUnavailable ||
-		a.Headers != nil &&
-			a.Headers.Challenge {
+	if !a.Busy() || a.Headers != nil && a.Headers.Challenge {
 		return 0, false
 	}
 	says := ""
@@ -87,7 +86,7 @@ func backOff(a *chain.Answer, now time.Time) (time.Duration, bool) {
 		says = a.Headers.RetryIn
 	}
 	if says == "" {
-		return someHeld, a.Status == http.StatusTooManyRequests
+		return someHeld, true
 	}
 	wait := time.Duration(0)
 	if n, err := strconv.Atoi(says); err == nil && n >= 0 {
@@ -98,6 +97,31 @@ func backOff(a *chain.Answer, now time.Time) (time.Duration, bool) {
 		return 0, false
 	}
 	return wait, wait <= mostHeld
+}
+
+// hopeful reports whether it is of use to ask once more: a host that stayed busy, and does not say
+// until when, would hold up all that is asked of it.
+func (w *Client) hopeful(a *chain.Answer) bool {
+	if a.Headers != nil && a.Headers.RetryIn != "" {
+		return true
+	}
+	w.lock.Lock()
+	defer w.lock.Unlock()
+	return !w.busy[a.URL.Host()]
+}
+
+// note takes in what came of asking once more.
+func (w *Client) note(a *chain.Answer) {
+	w.lock.Lock()
+	defer w.lock.Unlock()
+	if len(w.busy) >= mostKnown {
+		clear(w.busy)
+	}
+	if a.Busy() {
+		w.busy[a.URL.Host()] = true
+	} else {
+		delete(w.busy, a.URL.Host())
+	}
 }
 
 // evidence is what the hooks beside a request gather. A connection that is being opened may outlive
@@ -279,28 +303,32 @@ func (w *Client) take(ask chain.Ask, response *http.Response, a *chain.Answer) *
 	if jar, ok := ask.Cookies.(http.CookieJar); ok && a.Headers != nil && a.Headers.Cookies {
 		jar.SetCookies(plainURL(ask.URL), response.Cookies())
 	}
-	w.body(ask.URL, response, a)
-	return nil
+	return w.body(ask.URL, response, a)
 }
 
 // body reads what an answer holds, as far as it tells where a visitor goes or what a visitor meets.
-func (w *Client) body(at web.URL, response *http.Response, a *chain.Answer) {
+func (w *Client) body(at web.URL, response *http.Response, a *chain.Answer) *refusal {
 	if response.ContentLength == 0 {
 		w.refresh(response, a)
-		return
+		return nil
 	}
 	switch {
 	case a.IsRedirect():
 	case at.Path() == "/robots.txt" && a.Status == http.StatusOK:
-		text, _ := io.ReadAll(io.LimitReader(response.Body, MostBody))
-		a.Bars = survey.Bars(string(text))
+		if body, _, err := unpacked(response.Header, response.Body); err == nil {
+			text, _ := io.ReadAll(io.LimitReader(body, MostBody))
+			a.Bars = survey.Bars(string(text))
+		}
 	case isPage(response.Header):
-		w.markup(at, response, a)
+		if refused := w.markup(at, response, a); refused != nil {
+			return refused
+		}
 	}
 	if a.Page == nil || a.Page.Octets >= MostPage {
 		_, _ = io.CopyN(io.Discard, response.Body, MostBody)
 	}
 	w.refresh(response, a)
+	return nil
 }
 
 // refresh reads the Refresh header.
@@ -317,26 +345,32 @@ func (w *Client) refresh(response *http.Response, a *chain.Answer) {
 // buffers are for pages that are being read.
 var buffers = sync.Pool{New: func() any { return new(bytes.Buffer) }}
 
-func (w *Client) markup(at web.URL, response *http.Response, a *chain.Answer) {
+// markup reads a page. The refusal says that browsers cannot read it.
+func (w *Client) markup(at web.URL, response *http.Response, a *chain.Answer) *refusal {
 	buffer := buffers.Get().(*bytes.Buffer)
 	defer buffers.Put(buffer)
 	buffer.Reset()
-	_, _ = buffer.ReadFrom(&io.LimitedReader{R: response.Body, N: MostPage})
+	body, coding, err := unpacked(response.Header, response.Body)
+	if err == nil {
+		_, err = buffer.ReadFrom(&io.LimitedReader{R: body, N: MostPage})
+	}
+	switch {
+	case errors.Is(err, errUnknownCoding):
+		a.Unread = coding
+		return nil
+	case coding != "" && err != nil && buffer.Len() == 0 && a.Status == http.StatusOK:
+		return &refusal{chain.BadAnswer, "its page is packed as " + coding + ", and cannot be unpacked"}
+	}
 	if one(response.Header, "Content-Type") == "" &&
 		!strings.HasPrefix(http.DetectContentType(buffer.Bytes()), "text/html") {
-		return
+		return nil
 	}
-	m := w.page(at, buffer.Bytes())
+	m := w.page(at, buffer.Bytes(), response.Header)
 	a.Page, a.Soft = m.doc, m.soft
 	if a.Status == http.StatusOK {
 		a.Framed = m.framed
 	}
-	if len(m.doc.Insecure) > 0 &&
-		strings.Contains(strings.ToLower(response.Header.Get("Content-Security-Policy")), upgradeAll) {
-		secure := *m.doc
-		secure.Insecure = nil
-		a.Page = &secure
-	}
+	return nil
 }
 
 // isPage reports whether a browser reads an answer as HTML; where nothing says what it is, it looks
@@ -371,7 +405,9 @@ func headersOf(h http.Header, status int) *chain.Headers {
 		case "Strict-Transport-Security":
 			got.HSTS = values[0]
 		case "X-Robots-Tag":
-			got.Robots = strings.Join(values, ", ")
+			got.Robots = strings.Join(values, "; ")
+		case "Link":
+			got.Canonical = canonicalOf(values)
 		case "Set-Cookie":
 			got.Cookies = true
 		case "Retry-After":
@@ -392,6 +428,32 @@ func headersOf(h http.Header, status int) *chain.Headers {
 func one(h http.Header, name string) string {
 	if values := h[name]; len(values) > 0 {
 		return values[0]
+	}
+	return ""
+}
+
+// canonicalOf gives the target of a Link header with rel=canonical (RFC 8288, RFC 6596).
+func canonicalOf(values []string) string {
+	for _, text := range values {
+		for text != "" && len(text) < 64<<10 {
+			_, rest, is := strings.Cut(text, "<")
+			if !is {
+				break
+			}
+			target, params, is := strings.Cut(rest, ">")
+			if !is {
+				break
+			}
+			params, text, _ = strings.Cut(params, ",")
+			for p := range strings.SplitSeq(params, ";") {
+				name, value, _ := strings.Cut(strings.TrimSpace(p), "=")
+				if strings.EqualFold(name, "rel") && slices.Contains(
+					strings.Fields(strings.ToLower(strings.Trim(value, `"`))), "canonical") &&
+					len(target) <= mostURL {
+					return target
+				}
+			}
+		}
 	}
 	return ""
 }

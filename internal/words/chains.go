@@ -173,6 +173,16 @@ var chains = []sentence{
 		"Write the target with https."),
 	of[fact.SentOnByPage]("$URL sends visitors to $To by $How, not by a redirect.",
 		"Have $From answer 301 with Location: $Next."),
+	by(func(f fact.MayBeSentOn) (says, do string) {
+		to := ""
+		if f.To != "" {
+			to = " to $To"
+		}
+		return "$URL may redirect" + to + " (script" + inLine(f.Line) + "): that depends on what was not seen.",
+			"Open $URL in the browsers that visitors have, and see where it leads."
+	}),
+	of[fact.ScriptUnread]("$URL may redirect (script, line $Line): the script could not be read.",
+		"Open $URL in the browsers that visitors have, and see where it leads."),
 	of[fact.DowngradeByPage]("$From redirects from https to $To.",
 		"Write the target of the redirect with https."),
 	of[fact.ShownInFrame]("$Door shows $Framed in a frame$Behind, instead of redirecting there.",

@@ -55,8 +55,17 @@ var content = []sentence{
 	of[fact.LinksLeftover]("$Page still links to $Count:host that only $Count/redirects/redirect: "+
 		"$Links:few3.",
 		"Change the links to the current addresses."),
-	of[fact.PartsByHTTP]("$Page loads $Count:part over http: $Parts:few3.",
+	of[fact.PartsByHTTP]("$Page loads $Count:part over http, which browsers block: $Parts:few3.",
 		"Write these addresses with https."),
+	of[fact.CanonicalPlain]("$Page says by $Element that its address is $Other, over http.",
+		"Write the address with https."),
+	of[fact.PicturesByHTTP]("$Page asks for $Count:part over http ($Parts:few3); browsers ask over "+
+		"https instead, and show nothing where that fails.",
+		"Write these addresses with https."),
+	of[fact.FormsByHTTP]("$Page sends what visitors type over http, behind a warning: $Parts:few3.",
+		"Write these addresses with https."),
+	phrase[fact.HiddenFromByHeader]("its X-Robots-Tag header hides it from $Robots:few3"),
+	phrase[fact.HiddenFromByPage]("its markup hides it from $Robots:few3"),
 	of[fact.RobotsBarAll]("$URL keeps search engines away from everything ($Line:q).",
 		"Redirect robots.txt too, or allow everything in it."),
 	of[fact.RobotsHideRedirects]("The robots.txt of $Door keeps search engines away from "+

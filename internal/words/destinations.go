@@ -98,6 +98,10 @@ var destinations = []sentence{
 		return "$URL answers $Status.",
 			"Redirect to a page that exists, or answer 410 if the page is gone on purpose."
 	}),
+	of[fact.EndsEmpty]("$URL answers $Status: browsers show nothing, and stay where they were.",
+		"Have it answer with a page, or redirect to one."),
+	of[fact.EndsUndecided]("$URL answers $Status, which browsers do not follow.",
+		"Redirect with 301."),
 	of[fact.GoneLeads]("$URL should answer 410 (gone), but leads to $Arrival with $Status.",
 		"Answer 410 there."),
 	of[fact.GoneAnswers]("$URL should answer 410 (gone), but answers $Status.", "Answer 410 there."),

@@ -166,6 +166,17 @@ var reaching = []sentence{
 	of[fact.Challenged](
 		"$Door answers $Status with a challenge for robots; what visitors get was not seen.",
 		lookInBrowser),
+	by(func(f fact.ServerBusy) (says, do string) {
+		if f.RetryIn == "" {
+			return "$Door answers $Status: it is busy. What visitors get was not seen.", lookInBrowser
+		}
+		return "$Door answers $Status: it is busy, and asks for a pause of $RetryIn. " +
+			"What visitors get was not seen.", lookInBrowser
+	}),
+	of[fact.PageUnread]("$Door answers with a page packed as $Coding:q, which was not read: what "+
+		"visitors get was not seen.", lookInBrowser),
+	of[fact.PortBarred]("$Door cannot be opened: browsers refuse port $Port.",
+		"Redirect to a URL without a port."),
 	by(func(f fact.AskedTooOften) (says, do string) {
 		if f.RetryIn == "" {
 			return "$Door answers $Status: it was asked too often. What visitors get was not seen.",

@@ -34,6 +34,8 @@ const list = "testdata/sentences.txt"
 
 // filled are facts of the demo for fields, by their names: of one type, or of all.
 var filled = map[string]any{
+	"Coding":      "compress",
+	"Robots":      []string{"googlebot", "bingbot"},
 	"Changes":     []string{"record-changed", "delegation-changed"},
 	"Host":        "www.lacemill-museum.example",
 	"Name":        "lacemill-museum.example",

@@ -87,10 +87,12 @@ type Answer struct {
 	Framed         string    `json:"framed,omitempty"` // by the page, which shows this URL
 	Page           *Document `json:"page,omitempty"`   // what an HTML page says of itself
 	Bars           string    `json:"bars,omitempty"`   // the line of a robots.txt that bars everything
-	Remembered     Memo      `json:"remembered,omitempty"`
-	Refusal        Refusal   `json:"refusal,omitempty"`
-	Detail         string    `json:"detail,omitempty"` // the refusal in words
-	TLS            *TLS      `json:"tls,omitempty"`
+	// how the page is packed, where nobody here can read that
+	Unread     string  `json:"unread,omitempty"`
+	Remembered Memo    `json:"remembered,omitempty"`
+	Refusal    Refusal `json:"refusal,omitempty"`
+	Detail     string  `json:"detail,omitempty"` // the refusal in words
+	TLS        *TLS    `json:"tls,omitempty"`
 	// another chain had led there, and it was asked once for all
 	Shared bool `json:"shared,omitempty"`
 	// from the question to the answer, in milliseconds
@@ -111,8 +113,9 @@ type Headers struct {
 	Age       string `json:"age,omitempty"`
 	Expires   string `json:"expires,omitempty"`
 	HSTS      string `json:"strict_transport_security,omitempty"`
-	Robots    string `json:"x_robots_tag,omitempty"`
-	Cookies   bool   `json:"set_cookie,omitempty"` // it sets a cookie
+	Robots    string `json:"x_robots_tag,omitempty"` // "; " stands between several
+	Canonical string `json:"canonical,omitempty"`    // of a Link header, as it stands there
+	Cookies   bool   `json:"set_cookie,omitempty"`   // it sets a cookie
 	RetryIn   string `json:"retry_after,omitempty"`
 	Challenge bool   `json:"challenge,omitempty"` // it says itself that it is a challenge for robots
 }
@@ -158,6 +161,14 @@ type TLS struct {
 func (a Answer) IsRedirect() bool {
 	return slices.Contains([]int{301, 302, 303, 307, 308}, a.Status)
 }
+
+// ShowsNothing reports whether browsers show nothing of an answer and stay where they were (RFC 9110
+// sections 15.3.5, 15.3.6 and 15.4.5).
+func (a Answer) ShowsNothing() bool { return a.Status == 204 || a.Status == 205 || a.Status == 304 }
+
+// Stays reports whether an answer is of the kind that redirects, and browsers stay there: 300, 305
+// and others of which they make nothing (the Fetch Standard, section 2.2.3).
+func (a Answer) Stays() bool { return a.Status >= 300 && a.Status < 400 && !a.IsRedirect() }
 
 // Permanent reports whether the redirect says that it holds for good.
 func (a Answer) Permanent() bool { return a.Status == 301 || a.Status == 308 }

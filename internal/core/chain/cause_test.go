@@ -263,7 +263,7 @@ func TestASitemapThatNamesOldHosts(t *testing.T) {
 	judge := Judge{Forwards: func(d web.Door) bool { return d.Host.String() == "old.example" }}
 	at := web.MustParseURL("https://www.n.example/sitemap.xml")
 	all := judge.SitemapFindings(at,
-		[]Link{{"https://old.example/a", "loc", 7}, {"https://other.example/", "loc", 8}})
+		[]Link{{URL: "https://old.example/a", Element: "loc", Line: 7}, {URL: "https://other.example/", Element: "loc", Line: 8}})
 	require.Len(t, all, 1)
 	assert.Equal(t, finding.LeftoverLink, all[0].Code)
 	assert.Contains(t, all[0].Says.String(), "https://old.example/a (line 7)")

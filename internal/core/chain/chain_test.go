@@ -356,3 +356,16 @@ func TestDoorsDisagree(t *testing.T) {
 	assert.Equal(t, finding.DoorsDisagree, tally.Findings()[0].Code)
 	assert.Equal(t, "n.example", tally.Findings()[0].Subject)
 }
+
+// TestPortsThatBrowsersRefuse are not asked, wherever a redirect leads there.
+func TestPortsThatBrowsersRefuse(t *testing.T) {
+	moved := Answer{URL: web.MustParseURL("http://old.example/"), Status: 301,
+		Location: "http://old.example:6000/"}
+	c := Follow(context.Background(), fixed{moved}, Ask{URL: moved.URL}, Root)
+	require.Len(t, c.Hops, 2)
+	assert.Equal(t, Refused, c.Last().Refusal)
+	Judge{}.Chain(&c, Goal{})
+	require.Len(t, c.Findings, 1)
+	assert.Equal(t, finding.Refused, c.Findings[0].Code)
+	assert.Equal(t, fact.PortBarred{Door: "http://old.example:6000", Port: 6000}, c.Findings[0].Facts())
+}

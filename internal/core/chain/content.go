@@ -36,6 +36,25 @@ func (v *judging) soft(i int, hop *Answer) {
 	}
 }
 
+// may judges a page whose scripts may send visitors on.
+func (v *judging) may(i int, hop *Answer) {
+	if hop.Page == nil || len(hop.Page.May) == 0 || hop.IsRedirect() {
+		return
+	}
+	first := hop.Page.May[0]
+	page := hop.URL.Door().URL(hop.URL.Path(), "").String()
+	lines := make([]int, 0, len(hop.Page.May))
+	for _, m := range hop.Page.May {
+		lines = append(lines, m.Line)
+	}
+	var facts fact.Facts = fact.MayBeSentOn{URL: page, To: first.To, Line: first.Line}
+	if first.Unread {
+		facts = fact.ScriptUnread{URL: page, Line: first.Line}
+	}
+	v.addCause(page+" may redirect", finding.SoftRedirect, hop.URL.Door().String(), i, facts,
+		map[string]any{"by": ByScript, "may": true, "to": first.To, "lines": lines})
+}
+
 func (v *judging) framed(last *Answer) {
 	door := last.URL.Door()
 	var inside fact.Facts
@@ -69,12 +88,19 @@ func (v *judging) cookieLoop() {
 func (v *judging) turnedAway(last *Answer) {
 	door := last.URL.Door()
 	var facts fact.Facts = fact.Challenged{Door: door.String(), Status: last.Status}
-	if last.Status == 429 {
+	switch {
+	case last.Unread != "":
+		facts = fact.PageUnread{Door: door.String(), Coding: last.Unread}
+	case last.Busy():
 		retry := ""
 		if last.Headers != nil {
 			retry = retryText(last.Headers.RetryIn)
 		}
-		facts = fact.AskedTooOften{Door: door.String(), Status: last.Status, RetryIn: retry}
+		if last.Status == 503 {
+			facts = fact.ServerBusy{Door: door.String(), Status: last.Status, RetryIn: retry}
+		} else {
+			facts = fact.AskedTooOften{Door: door.String(), Status: last.Status, RetryIn: retry}
+		}
 	}
 	v.add(finding.TurnedAway, door.String(), len(v.chain.Hops)-1, facts)
 }
@@ -101,7 +127,8 @@ func (v *judging) content(last *Answer) {
 	at := len(v.chain.Hops) - 1
 	v.hsts(at, last)
 	how, hidden := last.hidden()
-	if last.Page == nil && !hidden || last.Page.bare() && !hidden {
+	canonical := last.canonical()
+	if !hidden && canonical == "" && (last.Page == nil || last.Page.bare()) {
 		return
 	}
 	page := last.URL.Door().URL(last.URL.Path(), "").String()
@@ -116,10 +143,10 @@ func (v *judging) content(last *Answer) {
 		v.add(finding.NoIndex, page, at,
 			fact.NotListed{How: how, Page: page})
 	}
+	v.names(at, page, last)
 	if last.Page == nil {
 		return
 	}
-	v.names(at, page, last)
 	v.parts(at, page, last.Page.Insecure)
 }
 
@@ -143,12 +170,23 @@ func (v *judging) names(at int, page string, last *Answer) {
 	if v.goal.known() && !v.goal.Target.IsZero() {
 		own = v.goal.Target.Host()
 	}
-	named := []Link{{last.Page.Canonical, "rel=canonical", 0}, {last.Page.Social, "og:url", 0}}
-	for _, l := range last.Page.Languages {
-		named = append(named, Link{l.URL, "hreflang", l.Line})
+	said := last.Page
+	if said == nil {
+		said = &Document{}
+	}
+	named := []Link{{URL: last.canonical(), Element: "a Link header"},
+		{URL: said.Canonical, Element: "rel=canonical"}, {URL: said.Social, Element: "og:url"}}
+	for _, l := range said.Languages {
+		named = append(named, Link{URL: l.URL, Element: "hreflang", Line: l.Line})
 	}
 	for _, l := range named {
 		h, ok := hostOf(l.URL)
+		if ok && h == own && l.Element != "og:url" && last.URL.Scheme() == web.HTTPS &&
+			strings.HasPrefix(l.URL, "http:") {
+			v.add(finding.CanonicalDisagrees, page, at,
+				fact.CanonicalPlain{Element: l.Element, Other: l.URL, Page: page})
+			break
+		}
 		if !ok || h == own {
 			continue
 		}
@@ -165,7 +203,7 @@ func (v *judging) names(at int, page string, last *Answer) {
 		break
 	}
 	var left []string
-	for _, l := range last.Page.Links {
+	for _, l := range said.Links {
 		if h, ok := hostOf(l.URL); ok && v.old(h) {
 			left = append(left, fmt.Sprintf("%s (%s, line %d)", short(l.URL), l.Element, l.Line))
 		}
@@ -174,6 +212,18 @@ func (v *judging) names(at int, page string, last *Answer) {
 		v.add(finding.LeftoverLink, page, at,
 			fact.LinksLeftover{Links: left, Page: page, Count: len(left)})
 	}
+}
+
+// canonical gives what a Link header says is the page's own address, resolved; "" where none does.
+func (a *Answer) canonical() string {
+	if a.Headers == nil || a.Headers.Canonical == "" {
+		return ""
+	}
+	u, _, err := a.URL.Resolve(a.Headers.Canonical)
+	if err != nil {
+		return ""
+	}
+	return u.String()
 }
 
 // old reports whether a host is one of the estate that only forwards.
@@ -186,12 +236,23 @@ func (v *judging) parts(at int, page string, insecure []Link) {
 	if len(insecure) == 0 {
 		return
 	}
-	list := make([]string, 0, len(insecure))
+	lists := map[string][]string{}
 	for _, l := range insecure {
-		list = append(list, fmt.Sprintf("%s (%s, line %d)", short(l.URL), l.Element, l.Line))
+		lists[l.How] = append(lists[l.How],
+			fmt.Sprintf("%s (%s, line %d)", short(l.URL), l.Element, l.Line))
 	}
-	v.add(finding.MixedContent, page, at,
-		fact.PartsByHTTP{Parts: list, Page: page, Count: len(list)})
+	if list := lists[""]; len(list) > 0 {
+		v.add(finding.MixedContent, page, at,
+			fact.PartsByHTTP{Parts: list, Page: page, Count: len(list)})
+	}
+	if list := lists[Passive]; len(list) > 0 {
+		v.addCause("pictures", finding.MixedContent, page, at,
+			fact.PicturesByHTTP{Parts: list, Page: page, Count: len(list)})
+	}
+	if list := lists[Sent]; len(list) > 0 {
+		v.addCause("forms", finding.MixedContent, page, at,
+			fact.FormsByHTTP{Parts: list, Page: page})
+	}
 }
 
 // hsts judges what a page over https asks browsers to remember.

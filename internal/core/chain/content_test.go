@@ -78,16 +78,18 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 			[]string{"says by og:url that it belongs to https://elsewhere.example/"},
 		},
 		"languages live elsewhere": {
-			func(a *Answer) { a.Page.Languages = []Link{{"https://elsewhere.example/de", "link", 3}} }, nil,
+			func(a *Answer) {
+				a.Page.Languages = []Link{{URL: "https://elsewhere.example/de", Element: "link", Line: 3}}
+			}, nil,
 		},
 		"a language at an old host": {
-			func(a *Answer) { a.Page.Languages = []Link{{old + "/de", "link", 3}} },
+			func(a *Answer) { a.Page.Languages = []Link{{URL: old + "/de", Element: "link", Line: 3}} },
 			[]string{"says by hreflang that it belongs to " + old + "/de"},
 		},
 		"links to old hosts": {
 			func(a *Answer) {
-				a.Page.Links = []Link{{old + "/a", "a", 7}, {"https://elsewhere.example/", "a", 8},
-					{www + "/b", "a", 9}}
+				a.Page.Links = []Link{{URL: old + "/a", Element: "a", Line: 7}, {URL: "https://elsewhere.example/", Element: "a", Line: 8},
+					{URL: www + "/b", Element: "a", Line: 9}}
 			},
 			[]string{"leftover-link note " + visit + ": " + visit +
 				" still links to 1 host that only redirects: " + old +
@@ -95,14 +97,68 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 		},
 		"links to two old hosts": {
 			func(a *Answer) {
-				a.Page.Links = []Link{{old + "/a", "a", 7}, {"https://www.old.example/", "img", 8}}
+				a.Page.Links = []Link{{URL: old + "/a", Element: "a", Line: 7}, {URL: "https://www.old.example/", Element: "img", Line: 8}}
 			},
 			[]string{"still links to 2 hosts that only redirect: "},
 		},
 		"parts over http": {
-			func(a *Answer) { a.Page.Insecure = []Link{{"http://elsewhere.example/x.png", "img", 4}} },
+			func(a *Answer) {
+				a.Page.Insecure = []Link{{URL: "http://elsewhere.example/x.png", Element: "img", Line: 4}}
+			},
 			[]string{"mixed-content warning " + visit + ": " + visit +
-				" loads 1 part over http: http://elsewhere.example/x.png (img, line 4)."},
+				" loads 1 part over http, which browsers block: http://elsewhere.example/x.png (img, line 4)."},
+		},
+		"pictures and a form over http": {
+			func(a *Answer) {
+				a.Page.Insecure = []Link{{URL: "http://elsewhere.example/x.png", Element: "img", Line: 4,
+					How: Passive}, {URL: "http://elsewhere.example/", Element: "form", Line: 5, How: Sent}}
+			},
+			[]string{"asks for 1 part over http (http://elsewhere.example/x.png (img, line 4)); browsers ask",
+				"sends what visitors type over http"},
+		},
+		"a script that may send on": {
+			func(a *Answer) { a.Page.May = []May{{To: "/m", Line: 12}, {Line: 14}} },
+			[]string{"soft-redirect warning " + www + ": " + visit +
+				" may redirect to /m (script, line 12): that depends on what was not seen."},
+		},
+		"a script that could not be read": {
+			func(a *Answer) { a.Page.May = []May{{Line: 3, Unread: true}} },
+			[]string{"may redirect (script, line 3): the script could not be read"},
+		},
+		"hidden from one": {
+			func(a *Answer) { a.Page.NoIndexFor = []string{"googlebot"} },
+			[]string{"not to list it: its markup hides it from googlebot."},
+		},
+		"hidden from one by a header": {
+			func(a *Answer) { a.Headers.Robots = "noarchive; BingBot: nofollow, noindex" },
+			[]string{"not to list it: its X-Robots-Tag header hides it from bingbot."},
+		},
+		"a name that holds for its own header alone": {
+			func(a *Answer) { a.Headers.Robots = "bingbot: nofollow; noindex" },
+			[]string{"its X-Robots-Tag header says bingbot: nofollow; noindex"},
+		},
+		"a day on which it goes": {
+			func(a *Answer) { a.Headers.Robots = "unavailable_after: 25 Jun 2030 15:00:00 PST, noarchive" },
+			nil,
+		},
+		"a Link header of the old host": {
+			func(a *Answer) { a.Headers.Canonical = old + "/visit/" },
+			[]string{"canonical-disagrees warning " + visit + ": " + visit + " says by a Link header"},
+		},
+		"a Link header of its own": {func(a *Answer) { a.Headers.Canonical = "/visit/" }, nil},
+		"canonical over http": {
+			func(a *Answer) { a.Page.Canonical = "http" + strings.TrimPrefix(visit, "https") },
+			[]string{"says by rel=canonical that its address is http://"},
+		},
+		"packed in a way nobody reads": {
+			func(a *Answer) { a.Page, a.Unread = nil, "compress" },
+			[]string{"turned-away warning " + www + ": " + www +
+				" answers with a page packed as \"compress\", which was not read"},
+		},
+		"busy": {
+			func(a *Answer) { a.Page, a.Status, a.Headers.RetryIn = nil, 503, "120" },
+			[]string{"turned-away warning " + www + ": " + www +
+				" answers 503: it is busy, and asks for a pause of 120 s."},
 		},
 		"no HSTS": {
 			func(a *Answer) { a.Headers = nil },
@@ -490,8 +546,10 @@ func TestAnswersThatAreTheSameToAVisitor(t *testing.T) {
 }
 
 func TestFromWhichStatusOnAPageIsNone(t *testing.T) {
-	for status, want := range map[int]string{200: "", 299: "", 399: "", 400: "dead-end",
-		404: "dead-end", 500: "dead-end"} {
+	for status, want := range map[int]string{200: "", 203: "", 204: "dead-end", 205: "dead-end",
+		206: "", 226: "", 299: "", 300: "dead-end", 304: "dead-end", 305: "dead-end", 306: "dead-end",
+		399: "dead-end", 400: "dead-end", 404: "dead-end", 429: "turned-away", 500: "dead-end",
+		503: "turned-away"} {
 		moved := Answer{URL: web.MustParseURL(old + "/a"), Status: 301, Location: www + "/a"}
 		end := page(www+"/a", func(a *Answer) { a.Status, a.Page = status, nil })
 		got := judged(old+"/a", www+"/a", ByRule, moved, end)

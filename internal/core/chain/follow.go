@@ -162,7 +162,12 @@ func follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 		Hops: make([]Answer, 0, usualHops)}
 	ask := entry
 	for {
-		answer := asker.Answer(ctx, ask)
+		var answer Answer
+		if ask.URL.BarredPort() {
+			answer = Answer{URL: ask.URL, Refusal: Refused}
+		} else {
+			answer = asker.Answer(ctx, ask)
+		}
 		answer.Method = ask.Method
 		c.Hops = append(c.Hops, answer)
 		c.Arrival = ask.URL

@@ -53,6 +53,7 @@ func (j Judge) Chain(c *Chain, w Goal) {
 		v.certificate(i, hop)
 		v.redirect(i, hop)
 		v.soft(i, hop)
+		v.may(i, hop)
 	}
 	v.rounds()
 	if c.End == Page {
@@ -159,6 +160,11 @@ func (v *judging) reaching(i int, hop *Answer) {
 		v.add(finding.PrivateHop, hop.URL.String(), i, fact.LeadsInside{Door: door, Detail: hop.Detail},
 			evidence)
 		v.chain.Findings[len(v.chain.Findings)-1].Help = finding.LookInside
+		return
+	}
+	if hop.Refusal == Refused && hop.URL.BarredPort() {
+		v.add(finding.Refused, door, i, fact.PortBarred{Door: door, Port: int(hop.URL.Door().PortNumber())},
+			evidence)
 		return
 	}
 	facts := map[Refusal]fact.Facts{
@@ -377,8 +383,8 @@ func (v *judging) looked() {
 	case c.Probe == Query && redirected && !web.QueryHolds(arrival.Query(), c.Entry.Query()):
 		v.queryLost(last)
 	}
-	if status := c.Last().Status; status >= 400 && !c.Probe.madeUp() {
-		v.deadEnd(last, status)
+	if at := c.Last(); (at.Status >= 400 || at.ShowsNothing() || at.Stays()) && !c.Probe.madeUp() {
+		v.deadEnd(last, at.Status)
 	}
 }
 
@@ -429,7 +435,7 @@ func (v *judging) destination() {
 			v.landedHome(last)
 		}
 	}
-	if status >= 400 && !c.Probe.madeUp() && !v.has(finding.WrongPage) && !v.has(finding.PathLost) {
+	if at := c.Last(); (status >= 400 || at.ShowsNothing() || at.Stays()) && !c.Probe.madeUp() && !v.has(finding.WrongPage) && !v.has(finding.PathLost) {
 		v.deadEnd(last, status)
 	}
 }
@@ -520,7 +526,14 @@ func (v *judging) queryLost(hop int) {
 
 func (v *judging) deadEnd(hop, status int) {
 	at := v.chain.Arrival.Door().URL(v.chain.Arrival.Path(), "")
-	v.add(finding.DeadEnd, at.String(), hop, fact.EndsInError{Status: status, URL: at.String()})
+	var facts fact.Facts = fact.EndsInError{Status: status, URL: at.String()}
+	switch end := v.chain.Last(); {
+	case end.ShowsNothing():
+		facts = fact.EndsEmpty{Status: status, URL: at.String()}
+	case end.Stays():
+		facts = fact.EndsUndecided{Status: status, URL: at.String()}
+	}
+	v.add(finding.DeadEnd, at.String(), hop, facts)
 }
 
 func short(s string) string {

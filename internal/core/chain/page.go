@@ -16,11 +16,14 @@ type Document struct {
 	Social    string `json:"og_url,omitempty"`    // og:url, resolved
 	// rel=alternate with hreflang: the first of each host
 	Languages []Link `json:"hreflang,omitempty"`
-	NoIndex   bool   `json:"noindex,omitempty"`  // its robots element says so
-	Links     []Link `json:"links,omitempty"`    // to other hosts: the first of each
-	Insecure  []Link `json:"insecure,omitempty"` // parts that it loads over http
-	Octets    int    `json:"octets,omitempty"`   // how much of it was read
-	Cut       bool   `json:"cut,omitempty"`      // it goes on behind that
+	NoIndex   bool   `json:"noindex,omitempty"` // its robots element says so
+	// robots to which an element of their name says so
+	NoIndexFor []string `json:"noindex_for,omitempty"`
+	May        []May    `json:"may_redirect,omitempty"` // where scripts may send visitors
+	Links      []Link   `json:"links,omitempty"`        // to other hosts: the first of each
+	Insecure   []Link   `json:"insecure,omitempty"`     // parts that it loads over http
+	Octets     int      `json:"octets,omitempty"`       // how much of it was read
+	Cut        bool     `json:"cut,omitempty"`          // it goes on behind that
 
 	Text string `json:"-"` // how its visible text begins
 
@@ -29,7 +32,7 @@ type Document struct {
 
 // bare reports whether a page says nothing that could be amiss.
 func (p *Document) bare() bool {
-	return p != nil && !p.NotFound() && p.Canonical == "" && p.Social == "" && len(p.Languages) == 0 &&
+	return p != nil && !p.NotFound() && len(p.NoIndexFor) == 0 && p.Canonical == "" && p.Social == "" && len(p.Languages) == 0 &&
 		len(p.Links) == 0 && len(p.Insecure) == 0
 }
 
@@ -45,7 +48,29 @@ type Link struct {
 	URL     string `json:"url"`
 	Element string `json:"element"` // such as img
 	Line    int    `json:"line"`
+	// of a part that is loaded over http: Passive, Sent, or "": browsers block it
+	How string `json:"how,omitempty"`
 }
+
+// What browsers do with what a page over https asks for over http (Mixed Content, section 3).
+const (
+	Passive = "upgraded" // pictures, sound and films are asked for over https instead
+	Sent    = "sent"     // what is typed into a form is sent there, behind a warning
+)
+
+// May is where a script may send visitors: that depends on what nobody knows.
+type May struct {
+	To    string  `json:"to,omitempty"`
+	After float64 `json:"after,omitempty"` // in seconds
+	Line  int     `json:"line"`
+	// the script could not be read to its end
+	Unread bool `json:"unread,omitempty"`
+}
+
+// RobotNames are the names by which search engines let their robots be spoken to.
+var RobotNames = []string{"googlebot", "googlebot-news", "bingbot", "msnbot", "slurp", "duckduckbot",
+	"baiduspider", "yandex", "yandexbot", "applebot", "qwantbot", "seznambot", "petalbot",
+	"sogou web spider", "naverbot", "yeti", "mojeekbot", "ia_archiver"}
 
 // says reports whether one of the phrases stands in what a page says of itself, in small letters.
 func (p *Document) says(phrases []string) bool {
@@ -138,16 +163,19 @@ var challengePhrases = []string{
 // ask (RFC 6585 section 4).
 func (a *Answer) TurnsAway() bool {
 	switch {
-	case a.Status == 429:
+	case a.Busy(), a.Unread != "":
 		return true
 	case a.Headers != nil && a.Headers.Challenge:
 		return true
-	case a.Status == 401 || a.Status == 403 || a.Status == 405 || a.Status == 503 || a.Status == 202 ||
-		a.Status == 200:
+	case a.Status == 401 || a.Status == 403 || a.Status == 405 || a.Status == 202 || a.Status == 200:
 		return (a.Status != 200 || a.Page != nil && a.Page.Octets < mostChallenge) && a.Page.challenges()
 	}
 	return false
 }
+
+// Busy reports whether an answer asks to come back later (RFC 6585 section 4, RFC 9110 section
+// 15.6.4): what visitors get at other times was not seen.
+func (a *Answer) Busy() bool { return a.Status == 429 || a.Status == 503 }
 
 func (p *Document) challenges() bool {
 	if p == nil || p.sorts.done {
@@ -162,26 +190,52 @@ const mostChallenge = 32 << 10
 // hidden reports whether an answer asks search engines not to list it (RFC 9309 knows nothing of
 // it; it is their own agreement): by the header or in the page.
 func (a *Answer) hidden() (how fact.Facts, is bool) {
-	if a.Headers != nil && saysNoIndex(a.Headers.Robots) {
-		return fact.HiddenByHeader{Value: a.Headers.Robots}, true
+	var some []string
+	if a.Headers != nil {
+		all, named := saysNoIndex(a.Headers.Robots)
+		if all {
+			return fact.HiddenByHeader{Value: a.Headers.Robots}, true
+		}
+		some = named
 	}
 	if a.Page != nil && a.Page.NoIndex {
 		return fact.HiddenByPage{}, true
 	}
+	if len(some) > 0 {
+		return fact.HiddenFromByHeader{Robots: some}, true
+	}
+	if a.Page != nil && len(a.Page.NoIndexFor) > 0 {
+		return fact.HiddenFromByPage{Robots: a.Page.NoIndexFor}, true
+	}
 	return nil, false
 }
 
-// saysNoIndex reads the words of a robots directive for all robots; one for a robot of a name does
-// not count.
-func saysNoIndex(text string) bool {
-	for word := range strings.SplitSeq(text, ",") {
-		word = strings.ToLower(strings.TrimSpace(word))
-		if word == "noindex" || word == "none" {
-			return true
+// saysNoIndex reads X-Robots-Tag headers, with a semicolon between them: whether one hides a page
+// from all robots, and from which it hides it by their names. A name stands before a colon, and
+// holds for what follows in its header.
+func saysNoIndex(text string) (all bool, named []string) {
+	for header := range strings.SplitSeq(text, ";") {
+		name := ""
+		for word := range strings.SplitSeq(header, ",") {
+			word = strings.ToLower(strings.TrimSpace(word))
+			if before, after, is := strings.Cut(word, ":"); is && !valued[strings.TrimSpace(before)] {
+				name, word = strings.TrimSpace(before), strings.TrimSpace(after)
+			}
+			switch {
+			case word != "noindex" && word != "none":
+			case name == "" || name == "*":
+				all = true
+			case !slices.Contains(named, name):
+				named = append(named, name)
+			}
 		}
 	}
-	return false
+	return all, named
 }
+
+// valued are words of a robots directive that have a value behind a colon.
+var valued = map[string]bool{"unavailable_after": true, "max-snippet": true, "max-image-preview": true,
+	"max-video-preview": true}
 
 // hostOf gives the host of an absolute URL, false where it is none.
 func hostOf(s string) (web.Host, bool) {

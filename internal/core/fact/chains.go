@@ -9,6 +9,15 @@ type (
 		From string
 		Next string
 	}
+	MayBeSentOn struct {
+		URL  string
+		To   string
+		Line int
+	}
+	ScriptUnread struct {
+		URL  string
+		Line int
+	}
 	DowngradeByPage struct {
 		From string
 		To   string

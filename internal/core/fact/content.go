@@ -23,7 +23,23 @@ type (
 		Page  string
 		Count int
 	}
-	PartsByHTTP struct {
+	CanonicalPlain struct {
+		Element string
+		Other   string
+		Page    string
+	}
+	PicturesByHTTP struct {
+		Parts []string
+		Page  string
+		Count int
+	}
+	FormsByHTTP struct {
+		Parts []string
+		Page  string
+	}
+	HiddenFromByHeader struct{ Robots []string }
+	HiddenFromByPage   struct{ Robots []string }
+	PartsByHTTP        struct {
 		Parts []string
 		Page  string
 		Count int

@@ -61,6 +61,14 @@ type (
 		Status int
 		URL    string
 	}
+	EndsEmpty struct {
+		Status int
+		URL    string
+	}
+	EndsUndecided struct {
+		Status int
+		URL    string
+	}
 	EndsNowhere struct {
 		URL     string
 		Arrival string

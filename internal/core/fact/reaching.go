@@ -119,6 +119,19 @@ type (
 		Status  int
 		RetryIn string
 	}
+	ServerBusy struct {
+		Door    string
+		Status  int
+		RetryIn string
+	}
+	PageUnread struct {
+		Door   string
+		Coding string
+	}
+	PortBarred struct {
+		Door string
+		Port int
+	}
 	WayOf struct {
 		Visitors []string
 		Ends     Facts

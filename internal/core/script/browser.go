@@ -17,19 +17,26 @@ import (
 var known = map[string]bool{}
 
 func init() {
-	for name := range strings.FieldsSeq(`navigator screen history localStorage sessionStorage Date Math
-		JSON Object Array console performance fetch XMLHttpRequest Promise Image Event CustomEvent URL
-		URLSearchParams Number String Boolean RegExp Error TypeError Map Set WeakMap WeakSet Symbol
-		Reflect Proxy Intl crypto caches indexedDB customElements visualViewport matchMedia
-		getComputedStyle requestAnimationFrame cancelAnimationFrame requestIdleCallback queueMicrotask
-		setTimeout setInterval clearTimeout clearInterval addEventListener removeEventListener
-		dispatchEvent postMessage alert confirm prompt scrollTo scroll scrollBy print focus blur close stop open
-		parseInt parseFloat isNaN isFinite encodeURIComponent decodeURIComponent encodeURI decodeURI
-		escape unescape atob btoa eval Function MutationObserver IntersectionObserver Element Node
-		HTMLElement Document Window DOMParser FormData Blob File FileReader Worker WebSocket
-		AbortController Headers Request Response structuredClone CSS Uint8Array ArrayBuffer DataView
-		innerWidth innerHeight outerWidth outerHeight devicePixelRatio pageXOffset pageYOffset scrollX
-		scrollY screenX screenY origin isSecureContext name length external menubar toolbar`) {
+	for _, name := range []string{
+		"navigator", "screen", "history", "localStorage", "sessionStorage", "Date", "Math", "JSON",
+		"Object", "Array", "console", "performance", "fetch", "XMLHttpRequest", "Promise", "Image",
+		"Event", "CustomEvent", "URL", "URLSearchParams", "Number", "String", "Boolean", "RegExp",
+		"Error", "TypeError", "Map", "Set", "WeakMap", "WeakSet", "Symbol", "Reflect", "Proxy",
+		"Intl", "crypto", "caches", "indexedDB", "customElements", "visualViewport", "matchMedia",
+		"getComputedStyle", "requestAnimationFrame", "cancelAnimationFrame", "requestIdleCallback",
+		"queueMicrotask", "setTimeout", "setInterval", "clearTimeout", "clearInterval",
+		"addEventListener", "removeEventListener", "dispatchEvent", "postMessage", "alert",
+		"confirm", "prompt", "scrollTo", "scroll", "scrollBy", "print", "focus", "blur", "close",
+		"stop", "open", "parseInt", "parseFloat", "isNaN", "isFinite", "encodeURIComponent",
+		"decodeURIComponent", "encodeURI", "decodeURI", "escape", "unescape", "atob", "btoa",
+		"eval", "Function", "MutationObserver", "IntersectionObserver", "Element", "Node",
+		"HTMLElement", "Document", "Window", "DOMParser", "FormData", "Blob", "File", "FileReader",
+		"Worker", "WebSocket", "AbortController", "Headers", "Request", "Response",
+		"structuredClone", "CSS", "Uint8Array", "ArrayBuffer", "DataView", "innerWidth",
+		"innerHeight", "outerWidth", "outerHeight", "devicePixelRatio", "pageXOffset",
+		"pageYOffset", "scrollX", "scrollY", "screenX", "screenY", "origin", "isSecureContext",
+		"name", "length", "external", "menubar", "toolbar",
+	} {
 		known[name] = true
 	}
 }
@@ -55,8 +62,9 @@ func (r *Runner) globalNamed(name string) (v value, there bool) {
 		return textOf(r.part("origin")), true
 	case "opener", "frameElement", "event":
 		return unknownValue, true
-	case "innerWidth", "innerHeight", "outerWidth", "outerHeight", "devicePixelRatio", "name",
-		"length":
+	case "name": // another site's is taken away on the way here
+		return textOf(""), true
+	case "innerWidth", "innerHeight", "outerWidth", "outerHeight", "devicePixelRatio", "length":
 		return safeValue, true
 	}
 	if known[name] {
@@ -272,10 +280,10 @@ func (r *Runner) ofDocument(name string) value {
 	case "documentElement", "head", "scrollingElement":
 		return newElement("html")
 	case "body":
-		if r.loaded {
+		if r.loaded || r.bodied {
 			return newElement("body")
 		}
-		return unknownValue
+		return nullValue
 	case "forms", "links", "images", "scripts", "anchors", "fonts", "styleSheets", "implementation":
 		return value{kind: host, str: name}
 	case "currentScript", "activeElement", "all":
@@ -394,7 +402,8 @@ func (r *Runner) whenLoaded(f value) {
 // runText runs a text as a script.
 func (r *Runner) runText(v value, at []byte) {
 	s, known := v.text(r)
-	if !known {
+	if !known || r.page.NoEval {
+		r.flow.thrown = r.flow.thrown || r.page.NoEval
 		return
 	}
 	line := r.lineOf(at)

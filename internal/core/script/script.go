@@ -48,6 +48,8 @@ type Page struct {
 	// HasID reports whether an element with an id stands in the page: where loaded, in all of it,
 	// else above the script. nil: nobody knows
 	HasID func(id string, loaded bool) bool
+	// its policy has no text run as a script
+	NoEval bool
 }
 
 // Move is where a script surely sends a visitor.
@@ -91,6 +93,7 @@ type Runner struct {
 	depth    int
 	after    float64 // the time
 	loaded   bool
+	bodied   bool // the page's body has begun
 	ready    string
 	external bool // scripts of which nobody knows what they do have run
 	stopped  bool // the work is at its end
@@ -140,6 +143,9 @@ func Speaks(src []byte) bool {
 
 // External says that a script of which nobody knows what it does may have run by now.
 func (r *Runner) External() { r.external = true }
+
+// Body says that the body of the page has begun.
+func (r *Runner) Body() { r.bodied = true }
 
 // Run runs a classic script that begins in a line of the page.
 func (r *Runner) Run(src []byte, line int) { r.top(src, line, js.Options{}) }
