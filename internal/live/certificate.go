@@ -1,13 +1,17 @@
 package live
 
 import (
+	"bytes"
 	"crypto/rsa"
 	"crypto/sha256"
 	"crypto/tls"
 	"crypto/x509"
+	"crypto/x509/pkix"
+	"encoding/asn1"
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
@@ -26,7 +30,12 @@ type certified struct {
 	issuer string
 	weak   []string // in words
 	sha1   bool
+	staple bool // it promises a stapled answer (RFC 7633)
 }
+
+// mostLife is for how long browsers take a certificate of a public authority (CA/Browser Forum
+// Baseline Requirements, section 6.3.2).
+const mostLife = 398 * 24 * time.Hour
 
 // certificate gives the facts of a TLS connection and of the certificate shown for a host.
 func (w *Client) certificate(state *tls.ConnectionState, h web.Host) *chain.TLS {
@@ -64,6 +73,19 @@ func (w *Client) certificate(state *tls.ConnectionState, h web.Host) *chain.TLS 
 		w.lock.Unlock()
 	}
 	t.Faults, t.Weak, t.Refused = faults, said.weak, said.sha1
+	if slices.Contains(faults, finding.Untrusted) || slices.Contains(faults, finding.Expired) {
+		w.flaw(t, state.PeerCertificates, h)
+	}
+	if said.staple && len(state.OCSPResponse) == 0 {
+		t.Weak = append(slices.Clone(t.Weak), "it promises a stapled answer of OCSP (must-staple) and "+
+			"comes without one; Firefox refuses that")
+	}
+	if life := leaf.NotAfter.Sub(leaf.NotBefore); life > mostLife && w.vantage.Roots == nil &&
+		len(faults) == 0 {
+		t.Weak = append(slices.Clone(t.Weak), fmt.Sprintf("it is valid for %d days; browsers refuse "+
+			"certificates of public authorities for more than 398", int(life.Hours()/24)))
+		t.Refused = true
+	}
 	if state.Version < tls.VersionTLS12 {
 		t.Weak = append(
 			slices.Clone(t.Weak),
@@ -87,6 +109,9 @@ const leastRSA = 2048
 // read takes from certificates what the first says, and in what they are weak.
 func read(sent []*x509.Certificate) certified {
 	c := certified{names: names(sent[0]), issuer: issuer(sent[0])}
+	c.staple = slices.ContainsFunc(sent[0].Extensions, func(e pkix.Extension) bool {
+		return e.Id.Equal(tlsFeature) && bytes.Contains(e.Value, []byte{2, 1, 5})
+	})
 	for i, s := range sent {
 		whose := "its certificate"
 		if i > 0 {
@@ -108,6 +133,10 @@ func read(sent []*x509.Certificate) certified {
 	}
 	return c
 }
+
+// tlsFeature is the extension by which a certificate promises a stapled answer: an INTEGER of 5 in it
+// (RFC 7633 section 4.1).
+var tlsFeature = asn1.ObjectIdentifier{1, 3, 6, 1, 5, 5, 7, 1, 24}
 
 func names(c *x509.Certificate) []string {
 	all := append([]string{}, c.DNSNames...)
@@ -153,7 +182,15 @@ func certificateFaults(sent []*x509.Certificate, h web.Host, roots *x509.CertPoo
 		CurrentTime: within})
 	// nobody checks a signature that is worth nothing
 	if err != nil && !(read(sent).sha1 && isUnknown(err)) {
-		faults = append(faults, distrust(sent, err))
+		code := distrust(sent, err)
+		if code == finding.Untrusted {
+			if flaw, _ := flawOf(sent, h, roots, within); flaw == chain.IssuerEnded {
+				code = finding.Expired
+			}
+		}
+		if !slices.Contains(faults, code) {
+			faults = append(faults, code)
+		}
 	}
 	life, left := leaf.NotAfter.Sub(leaf.NotBefore), leaf.NotAfter.Sub(now)
 	if len(faults) == 0 && left < 21*24*time.Hour && left < life/3 {
@@ -176,18 +213,116 @@ func distrust(sent []*x509.Certificate, err error) finding.Code {
 	if !errors.As(err, &unknown) {
 		return finding.Untrusted
 	}
-	last := sent[0]
-	for range sent {
-		for _, c := range sent {
-			if c != last && string(c.RawSubject) == string(last.RawIssuer) &&
-				last.CheckSignatureFrom(c) == nil {
-				last = c
-				break
-			}
-		}
-	}
+	way := wayUp(sent)
+	last := way[len(way)-1]
 	if string(last.RawIssuer) != string(last.RawSubject) && len(last.IssuingCertificateURL) > 0 {
 		return finding.BrokenChain
 	}
 	return finding.Untrusted
+}
+
+// wayUp gives the certificates from the first on, each issued by the next, as far as they were sent.
+func wayUp(sent []*x509.Certificate) []*x509.Certificate {
+	way := []*x509.Certificate{sent[0]}
+	for range sent {
+		last := way[len(way)-1]
+		at := slices.IndexFunc(sent, func(c *x509.Certificate) bool {
+			return !slices.Contains(way, c) && string(c.RawSubject) == string(last.RawIssuer) &&
+				signedBy(last, c)
+		})
+		if at < 0 {
+			break
+		}
+		way = append(way, sent[at])
+	}
+	return way
+}
+
+// signedBy reports whether a certificate bears the signature of another, whatever that one may do.
+func signedBy(c, by *x509.Certificate) bool {
+	return by.CheckSignature(c.SignatureAlgorithm, c.RawTBSCertificate, c.Signature) == nil
+}
+
+// flaw takes in why nobody trusts a certificate.
+func (w *Client) flaw(t *chain.TLS, sent []*x509.Certificate, h web.Host) {
+	now := w.Now()
+	if leaf := sent[0]; now.After(leaf.NotAfter) {
+		now = leaf.NotAfter
+	} else if now.Before(leaf.NotBefore) {
+		now = leaf.NotBefore
+	}
+	flaw, c := flawOf(sent, h, w.vantage.Roots, now)
+	if t.Flaw = flaw; flaw == "" || flaw == chain.OfItself {
+		return
+	}
+	t.Flawed = subject(c)
+	if flaw == chain.IssuerEnded {
+		t.Ended = c.NotAfter
+	}
+}
+
+func subject(c *x509.Certificate) string {
+	if c.Subject.CommonName != "" {
+		return c.Subject.CommonName
+	}
+	return c.Subject.String()
+}
+
+// flawOf tells why a certificate that is not trusted is not, and of which of those that were sent
+// that is said (RFC 5280 section 6.1); "" where its issuers are strangers. A flaw is one only where
+// it is all that keeps a trusted authority away, or no authority was asked.
+func flawOf(sent []*x509.Certificate, h web.Host, roots *x509.CertPool, now time.Time) (chain.Flaw,
+	*x509.Certificate) {
+	leaf, way := sent[0], wayUp(sent)
+	if string(leaf.RawSubject) == string(leaf.RawIssuer) && signedBy(leaf, leaf) {
+		return chain.OfItself, leaf
+	}
+	between := x509.NewCertPool()
+	for _, c := range sent[1:] {
+		between.AddCert(c)
+	}
+	trusted := func(at time.Time, usage x509.ExtKeyUsage) bool {
+		_, err := leaf.Verify(x509.VerifyOptions{Roots: roots, Intermediates: between, CurrentTime: at,
+			KeyUsages: []x509.ExtKeyUsage{usage}})
+		return err == nil
+	}
+	if trusted(now, x509.ExtKeyUsageAny) {
+		for _, c := range way {
+			if !forServers(c) {
+				return chain.OtherPurpose, c
+			}
+		}
+	}
+	for _, c := range way[1:] {
+		if now.After(c.NotAfter) && trusted(c.NotAfter, x509.ExtKeyUsageAny) {
+			return chain.IssuerEnded, c
+		}
+	}
+	for i, c := range way[1:] {
+		switch {
+		case !c.BasicConstraintsValid || !c.IsCA || c.KeyUsage != 0 && c.KeyUsage&x509.KeyUsageCertSign == 0:
+			return chain.NoIssuer, c
+		case (c.MaxPathLen > 0 || c.MaxPathLenZero) && i > c.MaxPathLen:
+			return chain.PathTooLong, c
+		case barsName(c, h.String()):
+			return chain.NameBarred, c
+		}
+	}
+	return "", nil
+}
+
+func forServers(c *x509.Certificate) bool {
+	return len(c.ExtKeyUsage)+len(c.UnknownExtKeyUsage) == 0 ||
+		slices.Contains(c.ExtKeyUsage, x509.ExtKeyUsageServerAuth) ||
+		slices.Contains(c.ExtKeyUsage, x509.ExtKeyUsageAny)
+}
+
+// barsName reports whether an authority may not issue for a host (RFC 5280 section 4.2.1.10).
+func barsName(c *x509.Certificate, host string) bool {
+	below := func(domain string) bool {
+		domain = strings.ToLower(strings.TrimPrefix(domain, "."))
+		return domain == "" || host == domain || strings.HasSuffix(host, "."+domain)
+	}
+	return len(c.PermittedDNSDomains) > 0 && !slices.ContainsFunc(c.PermittedDNSDomains, below) ||
+		slices.ContainsFunc(c.ExcludedDNSDomains, below)
 }

@@ -296,10 +296,10 @@ func TestAliasesInACircleAreOneFinding(t *testing.T) {
 	surveyor := live.Surveyor{Web: w}
 	d := surveyor.Domain(context.Background(), subject("a.example"))
 	loops := slices.DeleteFunc(codes(judge(d)), func(c string) bool {
-		return !strings.HasPrefix(c, "loop") && !strings.HasPrefix(c, "dangling") &&
+		return !strings.HasPrefix(c, "alias-loop") && !strings.HasPrefix(c, "dangling") &&
 			!strings.HasPrefix(c, "no-address www")
 	})
-	assert.Equal(t, []string{"loop r1.h.example", "loop x.a.example"}, loops)
+	assert.Equal(t, []string{"alias-loop r1.h.example", "alias-loop x.a.example"}, loops)
 }
 
 func TestWhatIsDelegatedBelowIsSeen(t *testing.T) {

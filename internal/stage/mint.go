@@ -24,7 +24,20 @@ type Certificate struct {
 	LeaveOut    bool // the intermediate certificate is not sent
 	SHA1        bool // it is signed by SHA-1
 	RSA         int  // it has an RSA key of so many bits; 0: an elliptic one
+	Client      bool // it is for clients, not for servers
+	Issuer      Issuer
 }
+
+// Issuer says what is wrong with the intermediate that issues a certificate.
+type Issuer string
+
+// What can be wrong with it.
+const (
+	Ended     Issuer = "ended"     // it has expired
+	Elsewhere Issuer = "elsewhere" // it may issue for another domain alone
+	TooDeep   Issuer = "too-deep"  // it stands below one that allows none below it
+	NoIssuer  Issuer = "none"      // it may issue nothing
+)
 
 // Signer says who signs a certificate.
 type Signer string
@@ -136,6 +149,16 @@ func (a *authority) mint(c Certificate) (*tls.Certificate, error) {
 	case ByStranger:
 		parent, key = a.stranger, a.strangerKey
 	}
+	if c.Client {
+		t.ExtKeyUsage = []x509.ExtKeyUsage{x509.ExtKeyUsageClientAuth}
+	}
+	var between [][]byte
+	if c.Issuer != "" {
+		var err error
+		if parent, key, between, err = a.faulty(c.Issuer); err != nil {
+			return nil, err
+		}
+	}
 	if c.SHA1 {
 		t.SignatureAlgorithm = x509.ECDSAWithSHA1
 	}
@@ -155,10 +178,43 @@ func (a *authority) mint(c Certificate) (*tls.Certificate, error) {
 		return nil, err
 	}
 	chain := &tls.Certificate{Certificate: [][]byte{leaf.Raw}, PrivateKey: leafKey, Leaf: leaf}
-	if c.SignedBy == ByStage && !c.LeaveOut {
+	switch {
+	case between != nil:
+		chain.Certificate = append(chain.Certificate, between...)
+	case c.SignedBy == ByStage && !c.LeaveOut:
 		chain.Certificate = append(chain.Certificate, a.between.Raw)
 	}
 	return chain, nil
+}
+
+// faulty makes an intermediate with something wrong, and what is sent of it.
+func (a *authority) faulty(what Issuer) (*x509.Certificate, *ecdsa.PrivateKey, [][]byte, error) {
+	t := template("Upper Path Faulty Authority", a.now, -3650*day, 3650*day)
+	t.IsCA, t.BasicConstraintsValid, t.KeyUsage = true, true, x509.KeyUsageCertSign
+	above, aboveKey := a.root, a.rootKey
+	var sent [][]byte
+	switch what {
+	case Ended:
+		t.NotAfter = a.now.Add(-2 * day)
+	case Elsewhere:
+		t.PermittedDNSDomains, t.PermittedDNSDomainsCritical = []string{"elsewhere.example"}, true
+	case NoIssuer:
+		t.IsCA, t.KeyUsage = false, x509.KeyUsageDigitalSignature
+	case TooDeep:
+		last := template("Upper Path Last Authority", a.now, -3650*day, 3650*day)
+		last.IsCA, last.BasicConstraintsValid, last.KeyUsage = true, true, x509.KeyUsageCertSign
+		last.MaxPathLenZero = true
+		c, key, err := sign(last, a.root, a.rootKey)
+		if err != nil {
+			return nil, nil, nil, err
+		}
+		above, aboveKey, sent = c, key, [][]byte{c.Raw}
+	}
+	c, key, err := sign(t, above, aboveKey)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	return c, key, append([][]byte{c.Raw}, sent...), nil
 }
 
 func (c Certificate) key() (crypto.Signer, error) {

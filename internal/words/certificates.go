@@ -80,6 +80,34 @@ var certificates = []sentence{
 				also(f.Also),
 			"Use a certificate of a public authority for $Host."
 	}),
+	by(func(f fact.IssuerEnded) (says, do string) {
+		return "The certificate for $Names:names is sent with one of its issuer $Issuer:q that expired on " +
+				"$Ended, $Ago ago." + also(f.Also),
+			"Send the issuer's present certificate with it, which the authority offers for download."
+	}),
+	by(func(f fact.IssuerBarsName) (says, do string) {
+		return "$Host shows a certificate whose issuer $Issuer:q may not issue for that name." + also(f.Also),
+			"Get a certificate for $Host from an authority that may issue it."
+	}),
+	by(func(f fact.CertificateForOther) (says, do string) {
+		return "$Host shows a certificate that is not for servers: $Flawed:q is for another purpose." +
+				also(f.Also),
+			"Install the server's own certificate, not one that clients show."
+	}),
+	by(func(f fact.PathOfIssuersLong) (says, do string) {
+		return "The certificate for $Names:names has more issuers above it than $Issuer:q allows." +
+				also(f.Also),
+			"Install it with the intermediate certificates that the authority offers for it."
+	}),
+	by(func(f fact.IssuerIsNone) (says, do string) {
+		return "The certificate for $Names:names is signed by $Issuer:q, which is no authority." +
+				also(f.Also),
+			"Get a certificate of a public authority, and install that."
+	}),
+	by(func(f fact.CertificateOfItself) (says, do string) {
+		return "The certificate for $Names:names is signed by itself." + also(f.Also),
+			"Use a certificate of a public authority for $Host."
+	}),
 	by(func(f fact.CertificateAlone) (says, do string) {
 		return "The certificate for $Names:names comes without that of its issuer $Issuer:q." +
 				also(f.Also),

@@ -14,6 +14,14 @@ var chainCodes = map[finding.Code]Meaning{
 		Do: "Find the two hosts that send visitors to each other: often an edge network that fetches " +
 			"by http, and a server that insists on https. Stop one of them.",
 	},
+	finding.AliasLoop: {
+		Plain: "aliases that form a loop",
+		Means: "The CNAME records of the name lead back to a name that they have already passed, so that " +
+			"it has no address.",
+		Meets: "The browser says that the site cannot be found.",
+		Do: "Replace one of these CNAME records by one to the carrier's name, or by its address " +
+			"records.",
+	},
 	finding.GrowingLoop: {
 		Plain: "growing redirect loop",
 		Means: "Every round leads to a longer URL of the same form.",

@@ -82,6 +82,15 @@ var memory = []sentence{
 				"The former remember $Remembered:and.",
 			"Redirect the remembered address too, " + longAs(f.Ends) + "."
 	}),
+	by(func(f fact.ReturnsToNothing) (says, do string) {
+		how := "answers $Status"
+		if f.Refusal != "" {
+			how = "does not answer ($Refusal)"
+		}
+		return "Browsers that visited $Entry before go to $Arrival, which " + how + "; new visitors arrive " +
+				"at $Fresh. The former remember $Remembered:and.",
+			"Redirect the remembered address too, " + longAs(f.Ends) + "."
+	}),
 	phrase[fact.NoWayPast]("browsers refuse the certificate of $Host ($Code), with no way past"),
 	phrase[fact.NoWayThere]("$Door does not answer ($Refusal)"),
 	phrase[fact.CanBePreloaded]("$Apex meets what browsers ask of sites that they preload as https " +

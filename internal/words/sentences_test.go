@@ -35,6 +35,7 @@ const list = "testdata/sentences.txt"
 // filled are facts of the demo for fields, by their names: of one type, or of all.
 var filled = map[string]any{
 	"Coding":      "compress",
+	"Flawed":      "Northmoor Client",
 	"Robots":      []string{"googlebot", "bingbot"},
 	"Changes":     []string{"record-changed", "delegation-changed"},
 	"Host":        "www.lacemill-museum.example",

@@ -44,6 +44,7 @@ type door struct {
 	clues  chain.Clues
 	// the codes, in alphabetical order; hsts-missing of the door itself is not written down
 	finds string
+	says  string // a part of what is said
 	cause finding.Cause
 	then  says   // what it answers, by both schemes, when somebody comes back
 	ours  string // why a browser does otherwise; "": it does the same
@@ -166,6 +167,8 @@ func usual() []*door {
 		{what: "an alias to a machine that does not know it",
 			names: []string{"{h} 60 IN CNAME a.site.example."},
 			finds: "dead-end plain-arrival", cause: finding.HostNotAdded},
+		{what: "aliases that form a loop", finds: "alias-loop",
+			names: []string{"{h} 60 IN CNAME round.{h}.", "round.{h} 60 IN CNAME {h}."}},
 		{what: "refused", finds: "refused"},
 		{what: "http refused, https answers", ask: "https://{h}/", secure: wholeSite},
 		{what: "unreachable", tune: func(p, _ *stage.Endpoint) { p.Nowhere = true }, plain: page("x"),
@@ -231,7 +234,20 @@ func usual() []*door {
 			finds: "untrusted"},
 		{what: "of itself", ask: "https://{h}/", secure: wholeSite,
 			cert:  &stage.Certificate{SignedBy: stage.ByItself},
-			finds: "untrusted"},
+			finds: "untrusted", says: "CertificateOfItself{"},
+		{what: "of an issuer that has ended", ask: "https://{h}/", secure: wholeSite,
+			cert: &stage.Certificate{Issuer: stage.Ended}, finds: "expired", says: "IssuerEnded{"},
+		{what: "of an issuer for another domain", ask: "https://{h}/", secure: wholeSite,
+			cert: &stage.Certificate{Issuer: stage.Elsewhere}, finds: "untrusted",
+			says: "IssuerBarsName{"},
+		{what: "of an issuer too deep", ask: "https://{h}/", secure: wholeSite,
+			cert: &stage.Certificate{Issuer: stage.TooDeep}, finds: "untrusted",
+			says: "PathOfIssuersLong{"},
+		{what: "of no authority", ask: "https://{h}/", secure: wholeSite,
+			cert: &stage.Certificate{Issuer: stage.NoIssuer}, finds: "untrusted",
+			says: "IssuerIsNone{"},
+		{what: "for clients alone", ask: "https://{h}/", secure: wholeSite,
+			cert: &stage.Certificate{Client: true}, finds: "untrusted", says: "CertificateForOther{"},
 		{what: "without its intermediate", ask: "https://{h}/", secure: wholeSite,
 			cert:  &stage.Certificate{LeaveOut: true},
 			finds: "broken-chain"},
@@ -663,6 +679,7 @@ func TestWhatIsFoundAtEachDoor(t *testing.T) {
 				says = append(says, f.Says.String()+" "+f.Why.String()+" → "+f.Fix.String())
 			}
 			assert.Equal(t, d.finds, codes(&c, d.finds), "%s\n%s", d.ask, strings.Join(says, "\n"))
+			assert.Contains(t, strings.Join(says, "\n"), d.says)
 			var causes []finding.Cause
 			for _, f := range c.Findings {
 				if f.Cause != finding.NoCause {

@@ -146,16 +146,35 @@ const (
 
 // TLS is what was seen of a TLS connection and of the certificate of whoever answered.
 type TLS struct {
-	Version   string         `json:"version"`
-	ALPN      string         `json:"alpn,omitempty"`
-	Names     []string       `json:"names"`
-	Issuer    string         `json:"issuer"`
-	NotBefore time.Time      `json:"not_before"`
-	NotAfter  time.Time      `json:"not_after"`
-	Weak      []string       `json:"weak,omitempty"`    // why it is weak, in words
-	Refused   bool           `json:"refused,omitempty"` // browsers refuse it for that
-	Faults    []finding.Code `json:"faults"`            // empty where a browser is content
+	Version   string    `json:"version"`
+	ALPN      string    `json:"alpn,omitempty"`
+	Names     []string  `json:"names"`
+	Issuer    string    `json:"issuer"`
+	NotBefore time.Time `json:"not_before"`
+	NotAfter  time.Time `json:"not_after"`
+	Weak      []string  `json:"weak,omitempty"` // why it is weak, in words
+	// why nobody trusts it, where that is more than a strange issuer
+	Flaw Flaw `json:"flaw,omitempty"`
+	// of which certificate that is said: its subject; and when it ended, where it did
+	Flawed  string         `json:"flawed,omitempty"`
+	Ended   time.Time      `json:"flawed_ended,omitzero"`
+	Refused bool           `json:"refused,omitempty"` // browsers refuse it for that
+	Faults  []finding.Code `json:"faults"`            // empty where a browser is content
 }
+
+// Flaw says why a certificate is not trusted, though it leads to an authority that is, or that it
+// leads to none (RFC 5280 section 6).
+type Flaw string
+
+// The flaws.
+const (
+	IssuerEnded  Flaw = "issuer-ended"     // the certificate of an issuer on the way has ended
+	NameBarred   Flaw = "name-barred"      // an issuer may not issue for this name
+	OtherPurpose Flaw = "other-purpose"    // it is for something other than a server
+	PathTooLong  Flaw = "path-too-long"    // an issuer may not have so many below it
+	NoIssuer     Flaw = "not-an-authority" // a certificate on the way may issue none
+	OfItself     Flaw = "self-signed"      // it is signed by itself
+)
 
 // IsRedirect reports whether a browser looks for a Location (RFC 9110 section 15.4).
 func (a Answer) IsRedirect() bool {

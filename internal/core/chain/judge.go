@@ -129,7 +129,7 @@ func unnamed(hop *Answer) (finding.Code, fact.Facts) {
 	case Unresolved:
 		return finding.NoAddress, fact.NotResolved{Host: host, Detail: detail}
 	case AliasLoop:
-		return finding.Loop, fact.AliasesLoop{Host: host, Detail: detail}
+		return finding.AliasLoop, fact.AliasesLoop{Host: host, Detail: detail}
 	case OldSigned:
 		return finding.SignatureExpired, fact.SignedLongAgo{Host: host, Detail: detail}
 	case BadSigned:
@@ -205,6 +205,10 @@ func (v *judging) certificate(i int, hop *Answer) {
 			In: t.NotAfter.Sub(now)},
 		finding.WeakCertificate: fact.EncryptionWeak{Host: host, Weak: t.Weak, Also: also},
 	}[main]
+	if why := flawed(t, host, also, now); why != nil && (main == finding.Untrusted ||
+		main == finding.Expired && t.Flaw == IssuerEnded && now.Before(t.NotAfter)) {
+		facts = why
+	}
 	// a certificate for another name is a fault of each host that shows it, the others are of the
 	// certificate
 	cause := ""
@@ -218,6 +222,26 @@ func (v *judging) certificate(i int, hop *Answer) {
 	if f := &v.chain.Findings[len(v.chain.Findings)-1]; refused && f.Severity != finding.Error {
 		*f = f.As(finding.Error)
 	}
+}
+
+// flawed says why nobody trusts a certificate; nil where its issuer is a stranger.
+func flawed(t *TLS, host string, also []string, now time.Time) fact.Facts {
+	switch t.Flaw {
+	case IssuerEnded:
+		return fact.IssuerEnded{Names: t.Names, Also: also, Issuer: t.Flawed, Ended: t.Ended,
+			Ago: now.Sub(t.Ended)}
+	case NameBarred:
+		return fact.IssuerBarsName{Host: host, Also: also, Issuer: t.Flawed}
+	case OtherPurpose:
+		return fact.CertificateForOther{Host: host, Also: also, Flawed: t.Flawed}
+	case PathTooLong:
+		return fact.PathOfIssuersLong{Names: t.Names, Also: also, Issuer: t.Flawed}
+	case NoIssuer:
+		return fact.IssuerIsNone{Names: t.Names, Also: also, Issuer: t.Flawed}
+	case OfItself:
+		return fact.CertificateOfItself{Host: host, Names: t.Names, Also: also}
+	}
+	return nil
 }
 
 // others names all faults but one.

@@ -233,6 +233,11 @@ func (m *Memory) JudgeReturning(fresh, again *Chain, now time.Time) {
 		code = finding.HSTSTrap
 		facts = fact.ReturnsToWarning{Entry: entry, Remembered: what, Fault: m.fault(again),
 			Host: again.Hops[last].URL.Host().String(), Ends: until}
+	case fresh.End == Page && fresh.Last().Status < 400 && dead(again):
+		end := again.Last()
+		code = finding.DeadEnd
+		facts = fact.ReturnsToNothing{Entry: entry, Arrival: end.URL.String(), Status: end.Status,
+			Refusal: string(end.Refusal), Fresh: fresh.Arrival.String(), Remembered: what, Ends: until}
 	case again.End == Page && fresh.End == Page && !again.Arrival.Same(fresh.Arrival):
 		code = finding.WrongPage
 		facts = fact.ReturnsElsewhere{Entry: entry, Arrival: again.Arrival.String(),
@@ -243,6 +248,14 @@ func (m *Memory) JudgeReturning(fresh, again *Chain, now time.Time) {
 	f := finding.New(code, again.Entry.Door().String(), facts)
 	f.Entry, f.Hop = entry, &last
 	again.Findings = append(again.Findings, f)
+}
+
+// dead reports whether a chain ends where there is nothing: an error that is no passing one, or
+// nobody who answers.
+func dead(c *Chain) bool {
+	last := c.Last()
+	return c.End == Page && last.Status >= 400 && !last.TurnsAway() ||
+		c.End == NoAnswer && last.Refusal != Unseen
 }
 
 // trapped reports whether a chain gets no further for want of TLS: with HSTS nobody can click a

@@ -22,6 +22,32 @@ type (
 		Host, Issuer string
 		Names, Also  []string
 	}
+	IssuerEnded struct {
+		Issuer      string
+		Names, Also []string
+		Ended       time.Time
+		Ago         time.Duration
+	}
+	IssuerBarsName struct {
+		Host, Issuer string
+		Also         []string
+	}
+	CertificateForOther struct {
+		Host, Flawed string
+		Also         []string
+	}
+	PathOfIssuersLong struct {
+		Issuer      string
+		Names, Also []string
+	}
+	IssuerIsNone struct {
+		Issuer      string
+		Names, Also []string
+	}
+	CertificateOfItself struct {
+		Host        string
+		Names, Also []string
+	}
 	CertificateAlone struct {
 		Issuer      string
 		Names, Also []string

@@ -53,6 +53,13 @@ type (
 		Remembered            []Facts
 		Ends                  time.Time
 	}
+	ReturnsToNothing struct {
+		Entry, Arrival, Fresh string
+		Status                int
+		Refusal               string
+		Remembered            []Facts
+		Ends                  time.Time
+	}
 	NoWayPast         struct{ Host, Code string }
 	NoWayThere        struct{ Door, Refusal string }
 	CanBePreloaded    struct{ Apex string }

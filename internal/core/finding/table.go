@@ -32,6 +32,7 @@ const (
 	ExpiresSoon
 
 	Loop
+	AliasLoop
 	GrowingLoop
 	CookieLoop
 	TooManyHops
@@ -210,6 +211,8 @@ var table = [codes]Row{
 
 	Loop: {Name: "loop", Hides: true, Severity: Error, About: "chain", Endless: true,
 		Denies: []Claim{Arrives, NeverLoops}},
+	AliasLoop: {Name: "alias-loop", Hides: true, Severity: Error, About: "chain",
+		Denies: []Claim{Arrives}},
 	GrowingLoop: {Name: "growing-loop", Hides: true, Severity: Error, About: "chain", Endless: true,
 		Denies: []Claim{Arrives, NeverLoops}},
 	CookieLoop: {Name: "cookie-loop", Severity: Error, About: "chain",

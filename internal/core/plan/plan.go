@@ -133,8 +133,12 @@ func (p *Plan) Meant() *predict.Prediction { return p.meant }
 func (p *Plan) Goal(u web.URL) chain.Goal { return p.Web.Goal(u) }
 
 // Exempt reports whether a URL is planned not to be redirected, since certificate authorities look
-// there: its door exempts it, and its carrier can do so.
+// there: its door exempts it, and its carrier can do so. A carrier that gets its certificates
+// itself answers what it is asked for them, and may redirect the rest.
 func (p *Plan) Exempt(u web.URL) bool {
+	if c := p.Web.Carrier(u.Host()); c != nil && c.TLS && !c.By.Row().Configured {
+		return false
+	}
 	a := p.Web.Answer(context.Background(), chain.Ask{URL: u})
 	return a.Refusal == "" && !a.IsRedirect()
 }

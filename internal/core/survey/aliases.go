@@ -75,7 +75,7 @@ func (v *judging) circle(a AliasEnd) {
 	names := slices.Sorted(slices.Values(a.Circle))
 	v.round[a.Name] = names[0]
 	v.tally.Add(finding.New(
-		finding.Loop,
+		finding.AliasLoop,
 		names[0],
 		fact.AliasCircle{Aliases: a.Circle, Circle: append(slices.Clone(a.Circle), a.Circle[0])},
 	).GroupedBy(circles + names[0]))

@@ -84,7 +84,7 @@ func (v *judging) joined(f finding.Finding) finding.Finding {
 		f.Subject == hostOf(f.Entry):
 		f.Code = finding.OnHold
 		return f.GroupedBy(unknowns + v.domain.Name)
-	case f.Code == finding.Loop && v.round[hostOf(f.Entry)] != "":
+	case f.Code == finding.AliasLoop && v.round[hostOf(f.Entry)] != "":
 		return f.GroupedBy(circles + v.round[hostOf(f.Entry)])
 	}
 	return f

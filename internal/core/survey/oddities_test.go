@@ -287,7 +287,7 @@ func oddities() []oddity {
 		}), with(func(d *Domain) {
 			d.Aliases = []AliasEnd{{Name: "x.a.example", Target: "y.a.example", Exists: true}}
 		}),
-			"loop x.a.example", finding.Error},
+			"alias-loop x.a.example", finding.Error},
 		{"an alias that nobody has claimed", with(door(404, "")), with(door(200, "")),
 			"dangling-alias www.a.example",
 			finding.Error},
@@ -602,7 +602,7 @@ func TestEveryCodeOfASurveyIsAmongTheOddities(t *testing.T) {
 		finding.CutOff,
 		finding.DoubledName, finding.RegistrationEnds, finding.OnHold, finding.TransferLocked,
 		finding.RobotsBlocked,
-		finding.Loop} {
+		finding.AliasLoop} {
 		assert.Contains(t, all, c.String()+" ")
 	}
 }
