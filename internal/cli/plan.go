@@ -6,13 +6,14 @@ import (
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/report"
 )
 
 func (p *program) plan() *cobra.Command {
 	var from estateOptions
 	var out output
-	var consider string
+	var consider, builtIn string
 	c := &cobra.Command{
 		Use:   "plan [NAME]",
 		Short: "Work out doors, rules, certificates, records, and every step",
@@ -45,6 +46,14 @@ not work. It changes nothing.`,
 			if err != nil {
 				return err
 			}
+			if builtIn != "" {
+				err := readPreloaded(builtIn, func(h web.Host, below bool) {
+					in.Preloaded = append(in.Preloaded, plan.Preloaded{Host: h, Below: below})
+				})
+				if err != nil {
+					return usage("%w", err)
+				}
+			}
 			if consider != "" {
 				choices, err := plan.Consider(in, strings.Split(consider, ","))
 				if err != nil {
@@ -68,5 +77,8 @@ not work. It changes nothing.`,
 	c.Flags().
 		StringVar(&consider, "consider", "",
 			"compare choices: `NAME,NAME` of carriers, or www,apex as the canonical host")
+	c.Flags().StringVar(&builtIn, "preloaded", "",
+		"hosts that browsers preload: a `FILE` with one a line, + before it for those below too, or "+
+			"browsers' own JSON")
 	return c
 }

@@ -276,7 +276,7 @@ func (o *visitorOptions) remembers(ctx context.Context, e *files.Estate) (*chain
 	}
 	m := &chain.Memory{}
 	if o.preloaded != "" {
-		if err := readPreloaded(o.preloaded, m); err != nil {
+		if err := readPreloaded(o.preloaded, m.Preload); err != nil {
 			return nil, ended{exitUsage, err}
 		}
 	}
@@ -430,13 +430,13 @@ func visitsIn(path string, data []byte) ([]visited, error) {
 
 // readPreloaded reads a list of hosts that browsers come with: one a line, with a plus before it
 // for those below it too, or the JSON in which browsers keep theirs.
-func readPreloaded(path string, m *chain.Memory) error {
+func readPreloaded(path string, take func(h web.Host, below bool)) error {
 	data, err := files.Read(path, files.MostConfig)
 	if err != nil {
 		return fmt.Errorf("--preloaded %s: it cannot be read; check the name", path)
 	}
 	if bytes.Contains(data, []byte(`"entries"`)) {
-		return preloadedJSON(path, data, m)
+		return preloadedJSON(path, data, take)
 	}
 	var wrong error
 	lines := bufio.NewScanner(bytes.NewReader(data))
@@ -452,12 +452,12 @@ func readPreloaded(path string, m *chain.Memory) error {
 			wrong = errors.Join(wrong, fmt.Errorf("%s, line %d: %w", path, n, err))
 			continue
 		}
-		m.Preload(h, below)
+		take(h, below)
 	}
 	return errors.Join(wrong, lines.Err())
 }
 
-func preloadedJSON(path string, data []byte, m *chain.Memory) error {
+func preloadedJSON(path string, data []byte, take func(h web.Host, below bool)) error {
 	var kept []byte // lines that are comments are left out
 	for line := range bytes.Lines(data) {
 		if !bytes.HasPrefix(bytes.TrimSpace(line), []byte("//")) {
@@ -477,7 +477,7 @@ func preloadedJSON(path string, data []byte, m *chain.Memory) error {
 	for _, e := range list.Entries {
 		h, err := web.ParseObservedHost(e.Name)
 		if err == nil && e.Mode == "force-https" {
-			m.Preload(h, e.Below)
+			take(h, e.Below)
 		}
 	}
 	return nil

@@ -153,6 +153,15 @@ func longAs(t time.Time) string {
 	return "until $Ends:minute"
 }
 
+// orForget ends an advice with what has browsers forget, and from when on that is safe.
+func orForget(ends time.Time) string {
+	if ends.IsZero() {
+		return ". Browsers come with $By as https only: nothing else helps in time."
+	}
+	return ", or have $By send Strict-Transport-Security: max-age=0 from now on, and move it after " +
+		"$Ends:minute."
+}
+
 // untie says how something is untied from the web.
 func untie(inPlace bool) string {
 	alias := ""

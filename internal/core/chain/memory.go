@@ -182,6 +182,21 @@ func (m *Memory) covered(h web.Host, now time.Time) (secured, web.Host, bool) {
 	return secured{}, web.Host{}, false
 }
 
+// Covering tells what has a browser ask a host by https alone at a time: what it remembers of that,
+// the host that said so, and until when that holds, the zero time where it does for good. is is
+// false where nothing does.
+func (m *Memory) Covering(h web.Host, now time.Time) (why fact.Facts, by web.Host, until time.Time,
+	is bool) {
+	s, by, is := m.covered(h, now)
+	switch {
+	case !is:
+		return nil, by, until, false
+	case s.builtIn:
+		return fact.Preloaded{Host: by.String()}, by, until, true
+	}
+	return fact.RememberedHTTPS{Host: by.String(), Until: bounded(s.until)}, by, bounded(s.until), true
+}
+
 // Returning is the web as a browser meets it that remembers: what it remembers is not asked.
 type Returning struct {
 	Asker  Asker

@@ -53,6 +53,18 @@ type (
 		Remembered            []Facts
 		Ends                  time.Time
 	}
+	LockedOut struct {
+		Host, Carrier string
+		Why           Facts
+		By            string
+		Ends          time.Time
+	}
+	LockedOutAtFirst struct {
+		Host, Carrier string
+		Why           Facts
+		By            string
+		Ends          time.Time
+	}
 	ReturnsToNothing struct {
 		Entry, Arrival, Fresh string
 		Status                int

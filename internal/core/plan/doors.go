@@ -181,6 +181,12 @@ func predicted(p *Plan, beyond map[web.Door]bool) act.Found {
 		}
 	})
 	f := act.Found{Findings: slices.Concat(each...)}
+	locked := lockedOut(p, memory)
+	f.Findings = slices.DeleteFunc(f.Findings, func(one finding.Finding) bool { // they say it whole
+		return one.Code == finding.HSTSTrap && slices.ContainsFunc(locked.Findings,
+			func(l finding.Finding) bool { return strings.HasSuffix(one.Subject, "://"+l.Subject) })
+	})
+	f.Findings = append(f.Findings, locked.Findings...)
 	slices.Sort(still)
 	if still = slices.DeleteFunc(slices.Compact(still), func(h string) bool { return h == "" }); len(
 		still) > 0 {
@@ -194,6 +200,9 @@ func predicted(p *Plan, beyond map[web.Door]bool) act.Found {
 // which they go round today.
 func remembering(in Input) (memory *chain.Memory, looping map[web.Host]bool) {
 	var m chain.Memory
+	for _, h := range in.Preloaded {
+		m.Preload(h.Host, h.Below)
+	}
 	looping = map[web.Host]bool{}
 	visit := func(c *chain.Chain) {
 		m.Visit(c, in.Now)

@@ -59,6 +59,8 @@ type Input struct {
 	// all that was seen before the last time, from the newest: some may still hold it
 	Past []*survey.Survey
 	Now  time.Time // for what is wanted until a date; the zero value ends nothing
+	// hosts that browsers come with as https only, as far as somebody says
+	Preloaded []Preloaded
 }
 
 // known gives what the zones are worked out from.

@@ -1,0 +1,66 @@
+package plan_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// TestHSTSThatLocksVisitorsOut has a host whose https door asks browsers to remember https, and
+// carriers with which they could not come in any more: for good, or until a certificate is there.
+func TestHSTSThatLocksVisitorsOut(t *testing.T) {
+	const year, zone = "max-age=31536000", "old.example\n@ A 198.51.100.9\nwww A 198.51.100.9\n@ MX 0 ."
+	for name, c := range map[string]struct {
+		carrier, header string
+		host            string // that sends it
+		preload         []plan.Preloaded
+		finds           string // subjects, in order
+		says            string
+	}{
+		"to a server with its certificate": {"gateway", year, "old.example", nil, "", ""},
+		"to a form":                        {"form", year, "old.example", nil, "old.example", "does not speak TLS"},
+		"to a form, for hosts below too": {"form", year + "; includeSubDomains", "old.example", nil,
+			"old.example www.old.example", "shut out"},
+		"to a form, www alone":              {"form", year, "www.old.example", nil, "www.old.example", ""},
+		"to a form, and nothing was sent":   {"form", "", "old.example", nil, "", ""},
+		"to a form, and it is taken back":   {"form", "max-age=0", "old.example", nil, "", ""},
+		"to a form, and nobody can read it": {"form", "for a year", "old.example", nil, "", ""},
+		"to a certificate that comes after": {"platform", year, "old.example", nil, "old.example",
+			"once the name points there"},
+		"built into browsers": {"form", "", "old.example", []plan.Preloaded{{
+			Host: web.MustParseHost("old.example"), Below: true}}, "old.example www.old.example",
+			"Browsers come with old.example"},
+		"built in, without what is below": {"form", "", "old.example", []plan.Preloaded{{
+			Host: web.MustParseHost("old.example")}}, "old.example", ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			v := seen(t, zone)
+			ch := met("https://"+c.host+"/", chain.Root, "198.51.100.9:443", 200, "", "")
+			ch.Hops[0].TLS = &chain.TLS{}
+			if c.header != "" {
+				ch.Hops[0].Headers = &chain.Headers{HSTS: c.header}
+			}
+			v.Domains[0].Chains = []chain.Chain{ch}
+			p := planEdited(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: "+
+				c.carrier+"}\n", [2]string{", apex-only: yes", ""}, v, func(in *plan.Input) { in.Preloaded = c.preload })
+			all := found(p, "hsts-trap")
+			var subjects []string
+			for _, f := range p.Findings {
+				if f.Code.String() == "hsts-trap" {
+					subjects = append(subjects, f.Subject)
+					assert.Equal(t, finding.Error, f.Severity)
+				}
+			}
+			assert.Equal(t, c.finds, strings.Join(subjects, " "), "%v", all)
+			if c.says != "" {
+				assert.Contains(t, strings.Join(all, "\n"), c.says)
+			}
+		})
+	}
+}
