@@ -134,8 +134,8 @@ func read(sent []*x509.Certificate) certified {
 	return c
 }
 
-// tlsFeature is the extension by which a certificate promises a stapled answer: an INTEGER of 5 in it
-// (RFC 7633 section 4.1).
+// tlsFeature is the extension by which a certificate promises a stapled answer: an INTEGER of 5 in
+// it (RFC 7633 section 4.1).
 var tlsFeature = asn1.ObjectIdentifier{1, 3, 6, 1, 5, 5, 7, 1, 24}
 
 func names(c *x509.Certificate) []string {
@@ -221,7 +221,8 @@ func distrust(sent []*x509.Certificate, err error) finding.Code {
 	return finding.Untrusted
 }
 
-// wayUp gives the certificates from the first on, each issued by the next, as far as they were sent.
+// wayUp gives the certificates from the first on, each issued by the next, as far as they were
+// sent.
 func wayUp(sent []*x509.Certificate) []*x509.Certificate {
 	way := []*x509.Certificate{sent[0]}
 	for range sent {
@@ -300,7 +301,8 @@ func flawOf(sent []*x509.Certificate, h web.Host, roots *x509.CertPool, now time
 	}
 	for i, c := range way[1:] {
 		switch {
-		case !c.BasicConstraintsValid || !c.IsCA || c.KeyUsage != 0 && c.KeyUsage&x509.KeyUsageCertSign == 0:
+		case !c.BasicConstraintsValid, !c.IsCA,
+			c.KeyUsage != 0 && c.KeyUsage&x509.KeyUsageCertSign == 0:
 			return chain.NoIssuer, c
 		case (c.MaxPathLen > 0 || c.MaxPathLenZero) && i > c.MaxPathLen:
 			return chain.PathTooLong, c

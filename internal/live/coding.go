@@ -22,8 +22,9 @@ const mostCodings = 4
 // errUnknownCoding says that an answer is packed in a way that nobody here can read.
 var errUnknownCoding = errors.New("unknown content coding")
 
-// unpacked reads an answer whose Content-Encoding says how it is packed (RFC 9110 section 8.4.1, RFC
-// 7932, RFC 8878), whoever asked for that. name is the coding that cannot be read, or is broken.
+// unpacked reads an answer whose Content-Encoding says how it is packed (RFC 9110 section 8.4.1,
+// RFC 7932, RFC 8878), whoever asked for that. name is the coding that cannot be read, or
+// is broken.
 func unpacked(h http.Header, body io.Reader) (r io.Reader, name string, err error) {
 	values := h["Content-Encoding"]
 	if len(values) == 0 {

@@ -25,7 +25,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// sentTo says where a page sends visitors: "/x", "/x (meta)", "?/x" for what may be, "" for nowhere.
+// sentTo says where a page sends visitors: "/x", "/x (meta)", "?/x" for what may be, "" for
+// nowhere.
 func sentTo(page string, csp ...string) string {
 	m := readPage(web.MustParseURL("https://www.old.example/a/"), []byte(page), policiesOf(csp))
 	if m.soft != nil {
@@ -44,27 +45,30 @@ func sentTo(page string, csp ...string) string {
 func TestScriptsThatBrowsersRun(t *testing.T) {
 	const goes = `location.href="/x"`
 	for page, want := range map[string]string{
-		`<script>` + goes + `</script>`:                                                               "/x:1",
-		"<p>\n<script>\n" + goes + "</script>":                                                        "/x:3",
-		`<script type="text/javascript">` + goes + `</script>`:                                        "/x:1",
-		`<script type=" Module ">` + goes + `</script>`:                                               "/x:1",
-		`<script language="JavaScript1.2">` + goes + `</script>`:                                      "/x:1",
-		`<script language="VBScript">` + goes + `</script>`:                                           "",
-		`<script type="text/template">` + goes + `</script>`:                                          "",
-		`<script type="application/json">` + goes + `</script>`:                                       "",
-		`<script type="text/plain" src="/y.js">` + goes + `</script>`:                                 "",
-		`<script src="/y.js">` + goes + `</script>`:                                                   "",
-		`<script src="">` + goes + `</script>`:                                                        "",
-		`<script nomodule>` + goes + `</script>`:                                                      "",
-		`<script for="x" event="onclick">` + goes + `</script>`:                                       "",
-		`<script for="window" event="onload">` + goes + `</script>`:                                   "/x:1",
-		`<noscript><meta http-equiv="refresh" content="0;url=/x"></noscript>`:                         "",
-		`<template><script>` + goes + `</script></template>`:                                          "",
-		`<!-- <script>` + goes + `</script> -->`:                                                      "",
-		`<textarea><script>` + goes + `</script></textarea>`:                                          "",
-		`<svg><script>` + goes + `</script></svg>`:                                                    "/x:1",
-		"<script><![CDATA[\n" + goes + "\n]]></script>":                                               "?:1",
-		"<script>//<![CDATA[\n" + goes + "\n//]]></script>":                                           "/x:2",
+		`<script>` + goes + `</script>`: "/x:1",
+		"<p>\n<script>\n" +
+			goes + "</script>": "/x:3",
+		`<script type="text/javascript">` + goes + `</script>`:                "/x:1",
+		`<script type=" Module ">` + goes + `</script>`:                       "/x:1",
+		`<script language="JavaScript1.2">` + goes + `</script>`:              "/x:1",
+		`<script language="VBScript">` + goes + `</script>`:                   "",
+		`<script type="text/template">` + goes + `</script>`:                  "",
+		`<script type="application/json">` + goes + `</script>`:               "",
+		`<script type="text/plain" src="/y.js">` + goes + `</script>`:         "",
+		`<script src="/y.js">` + goes + `</script>`:                           "",
+		`<script src="">` + goes + `</script>`:                                "",
+		`<script nomodule>` + goes + `</script>`:                              "",
+		`<script for="x" event="onclick">` + goes + `</script>`:               "",
+		`<script for="window" event="onload">` + goes + `</script>`:           "/x:1",
+		`<noscript><meta http-equiv="refresh" content="0;url=/x"></noscript>`: "",
+		`<template><script>` + goes + `</script></template>`:                  "",
+		`<!-- <script>` + goes + `</script> -->`:                              "",
+		`<textarea><script>` + goes + `</script></textarea>`:                  "",
+		`<svg><script>` + goes + `</script></svg>`:                            "/x:1",
+		"<script><![CDATA[\n" +
+			goes + "\n]]></script>": "?:1",
+		"<script>//<![CDATA[\n" +
+			goes + "\n//]]></script>": "/x:2",
 		`<body onload='` + goes + `'>`:                                                                "/x:1",
 		`<body onload="go()"><script>function go() { ` + goes + ` }</script>`:                         "/x:1",
 		`<script>var u="/x"</script><script>location=u</script>`:                                      "/x:1",
@@ -176,9 +180,9 @@ func TestWhatIsAskedForOverHTTP(t *testing.T) {
 // TestPackedPagesAreRead has a page packed in every way, asked for or not, and broken ones.
 func TestPackedPagesAreRead(t *testing.T) {
 	const page = `<title>Packed</title><script>location = "/x"</script>`
-	pack := func(make func(io.Writer) io.WriteCloser, text []byte) []byte {
+	pack := func(packer func(io.Writer) io.WriteCloser, text []byte) []byte {
 		var b bytes.Buffer
-		w := make(&b)
+		w := packer(&b)
 		_, err := w.Write(text)
 		require.NoError(t, err)
 		require.NoError(t, w.Close())
@@ -199,10 +203,12 @@ func TestPackedPagesAreRead(t *testing.T) {
 		"plain": {"", text, "Packed"}, "identity": {"identity", text, "Packed"},
 		"gzip": {"gzip", pack(gz, text), "Packed"}, "GZip": {" GZip ", pack(gz, text), "Packed"},
 		"br": {"br", pack(br, text), "Packed"}, "deflate": {"deflate", pack(zl, text), "Packed"},
-		"bare deflate": {"deflate", pack(bare, text), "Packed"}, "zstd": {"zstd", pack(zs, text), "Packed"},
-		"twice":   {"br, gzip", pack(gz, pack(br, text)), "Packed"},
-		"unknown": {"compress", text, "unread compress"}, "too often": {"gzip,gzip,gzip,gzip,gzip", text, "unread gzip"},
-		"no gzip": {"gzip", text, "bad"}, "no br": {"br", []byte("\xff\xff\xff\xff"), "bad"},
+		"bare deflate": {"deflate", pack(bare, text), "Packed"},
+		"zstd":         {"zstd", pack(zs, text), "Packed"},
+		"twice":        {"br, gzip", pack(gz, pack(br, text)), "Packed"},
+		"unknown":      {"compress", text, "unread compress"},
+		"too often":    {"gzip,gzip,gzip,gzip,gzip", text, "unread gzip"},
+		"no gzip":      {"gzip", text, "bad"}, "no br": {"br", []byte("\xff\xff\xff\xff"), "bad"},
 		"no zstd": {"zstd", text, "bad"}, "cut": {"gzip", pack(gz, text)[:40], "Packed"},
 		"bomb": {"gzip", bomb, "cut"},
 	} {

@@ -49,7 +49,7 @@ func (r *pageReader) beginScript(a attributes) {
 	_, old := a["nomodule"]
 	event := strings.ToLower(strings.TrimSpace(a["event"]))
 	switch source, elsewhere := a["src"]; {
-	case !module && !scriptKinds[kind], !module && old, !r.policies.scripts(), len(r.pieces) >= mostPieces:
+	case !module && (!scriptKinds[kind] || old), !r.policies.scripts(), len(r.pieces) >= mostPieces:
 	case !module && a["for"] != "" && a["event"] != "" && (!strings.EqualFold(a["for"], "window") ||
 		event != "onload" && event != "onload()"):
 	case elsewhere && source != "":

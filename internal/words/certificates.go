@@ -81,12 +81,13 @@ var certificates = []sentence{
 			"Use a certificate of a public authority for $Host."
 	}),
 	by(func(f fact.IssuerEnded) (says, do string) {
-		return "The certificate for $Names:names is sent with one of its issuer $Issuer:q that expired on " +
-				"$Ended, $Ago ago." + also(f.Also),
+		return "The certificate for $Names:names is sent with one of its issuer $Issuer:q that " +
+				"expired on $Ended, $Ago ago." + also(f.Also),
 			"Send the issuer's present certificate with it, which the authority offers for download."
 	}),
 	by(func(f fact.IssuerBarsName) (says, do string) {
-		return "$Host shows a certificate whose issuer $Issuer:q may not issue for that name." + also(f.Also),
+		return "$Host shows a certificate whose issuer $Issuer:q may not issue for that name." +
+				also(f.Also),
 			"Get a certificate for $Host from an authority that may issue it."
 	}),
 	by(func(f fact.CertificateForOther) (says, do string) {

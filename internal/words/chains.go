@@ -16,8 +16,8 @@ var chainCodes = map[finding.Code]Meaning{
 	},
 	finding.AliasLoop: {
 		Plain: "aliases that form a loop",
-		Means: "The CNAME records of the name lead back to a name that they have already passed, so that " +
-			"it has no address.",
+		Means: "The CNAME records of the name lead back to a name that they have already passed, so " +
+			"that it has no address.",
 		Meets: "The browser says that the site cannot be found.",
 		Do: "Replace one of these CNAME records by one to the carrier's name, or by its address " +
 			"records.",
@@ -186,7 +186,8 @@ var chains = []sentence{
 		if f.To != "" {
 			to = " to $To"
 		}
-		return "$URL may redirect" + to + " (script" + inLine(f.Line) + "): that depends on what was not seen.",
+		return "$URL may redirect" + to + " (script" + inLine(f.Line) +
+				"): that depends on what was not seen.",
 			"Open $URL in the browsers that visitors have, and see where it leads."
 	}),
 	of[fact.ScriptUnread]("$URL may redirect (script, line $Line): the script could not be read.",
@@ -240,6 +241,11 @@ var chains = []sentence{
 	of[fact.EdgeFetchesPlain](
 		"Asked directly, the origin $Origin redirects http to https and serves the page over https. "+
 			"$By fetches it by http.", edgeByHTTPS("$By")),
+	of[fact.OriginInsists](
+		"Asked directly, the origin $Origin redirects http to https, and over https it $Secure. So $By "+
+			"can only fetch it by http, and gets the redirect each time.",
+		"Give the origin $Origin a certificate and https, and have $By fetch it by https. Or stop the "+
+			"redirect to https at the origin."),
 	of[fact.OriginRedirects](
 		"Asked directly over https, the origin $Origin redirects too, to $To. The fault is there.",
 		"Correct the redirect at the origin: have it serve the page at this URL."),

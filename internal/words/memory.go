@@ -83,13 +83,13 @@ var memory = []sentence{
 			"Redirect the remembered address too, " + longAs(f.Ends) + "."
 	}),
 	by(func(f fact.LockedOut) (says, do string) {
-		return "$Carrier does not speak TLS for $Host, and browsers that were there before remember $Why: " +
-				"they are shut out, with no way past.",
+		return "$Carrier does not speak TLS for $Host, and browsers that were there before remember " +
+				"$Why: they are shut out, with no way past.",
 			"Give $Host a carrier with TLS" + orForget(f.Ends)
 	}),
 	by(func(f fact.LockedOutAtFirst) (says, do string) {
-		return "$Carrier gets the certificate for $Host once the name points there, and browsers that were " +
-				"there before remember $Why: until then they are shut out, with no way past.",
+		return "$Carrier gets the certificate for $Host once the name points there, and browsers " +
+				"that were there before remember $Why: until then they are shut out, with no way past.",
 			"Have the certificate at $Carrier before the name points there" + orForget(f.Ends)
 	}),
 	by(func(f fact.ReturnsToNothing) (says, do string) {
@@ -97,8 +97,8 @@ var memory = []sentence{
 		if f.Refusal != "" {
 			how = "does not answer ($Refusal)"
 		}
-		return "Browsers that visited $Entry before go to $Arrival, which " + how + "; new visitors arrive " +
-				"at $Fresh. The former remember $Remembered:and.",
+		return "Browsers that visited $Entry before go to $Arrival, which " + how +
+				"; new visitors arrive at $Fresh. The former remember $Remembered:and.",
 			"Redirect the remembered address too, " + longAs(f.Ends) + "."
 	}),
 	phrase[fact.NoWayPast]("browsers refuse the certificate of $Host ($Code), with no way past"),

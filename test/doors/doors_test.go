@@ -469,6 +469,19 @@ location.replace('` + site + `/page')</script>`), finds: "soft-redirect"},
 				}
 				return wholeSite(u, r)
 			}},
+		{what: "a remembered redirect to a page that is gone", ask: "https://{h}/a",
+			secure: func(u web.URL, r *http.Request) stage.Reply {
+				if u.Path() == "/a" {
+					return to("https://{h}/b")(u, r)
+				}
+				return wholeSite(u, r)
+			}, finds: "dead-end",
+			then: func(u web.URL, r *http.Request) stage.Reply {
+				if u.Path() == "/b" {
+					return status(404, titled("Nothing", ""))(u, r)
+				}
+				return wholeSite(u, r)
+			}},
 		{what: "a redirect that may not be kept", ask: "https://{h}/a",
 			secure: func(u web.URL, r *http.Request) stage.Reply {
 				reply := to("https://{h}/b")(u, r)

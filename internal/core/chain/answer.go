@@ -181,8 +181,8 @@ func (a Answer) IsRedirect() bool {
 	return slices.Contains([]int{301, 302, 303, 307, 308}, a.Status)
 }
 
-// ShowsNothing reports whether browsers show nothing of an answer and stay where they were (RFC 9110
-// sections 15.3.5, 15.3.6 and 15.4.5).
+// ShowsNothing reports whether browsers show nothing of an answer and stay where they were (RFC
+// 9110 sections 15.3.5, 15.3.6 and 15.4.5).
 func (a Answer) ShowsNothing() bool { return a.Status == 204 || a.Status == 205 || a.Status == 304 }
 
 // Stays reports whether an answer is of the kind that redirects, and browsers stay there: 300, 305

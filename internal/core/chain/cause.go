@@ -169,7 +169,8 @@ func (v *judging) loopCause(f *finding.Finding) {
 func (v *judging) edgeCause(f *finding.Finding, hop *Answer) {
 	place, known := v.place(hop)
 	if o := v.judge.Clues.Origin; o != nil {
-		if plain, secure, ok := o(hop.URL); ok {
+		// an origin that is silent by both schemes tells nothing
+		if plain, secure, ok := o(hop.URL); ok && (plain.Refusal == "" || secure.Refusal == "") {
 			next, _, _ := plain.Next()
 			f.Evidence["origin_http"] = fact.Of(doing(&plain), fact.Says)
 			f.Evidence["origin_https"] = fact.Of(doing(&secure), fact.Says)
@@ -177,6 +178,9 @@ func (v *judging) edgeCause(f *finding.Finding, hop *Answer) {
 			case plain.IsRedirect() && next.Same(hop.URL) && secure.Refusal == "" && !secure.IsRedirect():
 				*f = f.DueTo(finding.EdgeByHTTP,
 					fact.EdgeFetchesPlain{Origin: bare(plain.Address), By: v.who(hop)})
+			case plain.IsRedirect() && next.Same(hop.URL) && secure.Refusal != "":
+				*f = f.DueTo(finding.EdgeByHTTP, fact.OriginInsists{Origin: bare(plain.Address),
+					Secure: doing(&secure), By: v.who(hop)})
 			case secure.IsRedirect():
 				*f = f.DueTo(finding.NoCause,
 					fact.OriginRedirects{Origin: bare(secure.Address), To: short(secure.Location)})

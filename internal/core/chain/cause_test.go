@@ -102,6 +102,8 @@ func TestAnEdgeThatFetchesByHTTP(t *testing.T) {
 		"the origin redirects too": {
 			origin(Answer{Status: 301, Location: "https://a.example/", Address: "192.0.2.9:443"}),
 			finding.NoCause, "The fault is there"},
+		"the origin has no https": {origin(Answer{Refusal: Refused, Address: "192.0.2.9:443"}),
+			finding.EdgeByHTTP, "the origin 192.0.2.9 redirects http to https, and over https it "},
 	} {
 		f := found(went(itself, Judge{Now: noon, Clues: c.clues}, "https://a.example/", Goal{}),
 			finding.Loop)
@@ -263,7 +265,8 @@ func TestASitemapThatNamesOldHosts(t *testing.T) {
 	judge := Judge{Forwards: func(d web.Door) bool { return d.Host.String() == "old.example" }}
 	at := web.MustParseURL("https://www.n.example/sitemap.xml")
 	all := judge.SitemapFindings(at,
-		[]Link{{URL: "https://old.example/a", Element: "loc", Line: 7}, {URL: "https://other.example/", Element: "loc", Line: 8}})
+		[]Link{{URL: "https://old.example/a", Element: "loc", Line: 7},
+			{URL: "https://other.example/", Element: "loc", Line: 8}})
 	require.Len(t, all, 1)
 	assert.Equal(t, finding.LeftoverLink, all[0].Code)
 	assert.Contains(t, all[0].Says.String(), "https://old.example/a (line 7)")

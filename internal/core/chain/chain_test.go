@@ -367,5 +367,6 @@ func TestPortsThatBrowsersRefuse(t *testing.T) {
 	Judge{}.Chain(&c, Goal{})
 	require.Len(t, c.Findings, 1)
 	assert.Equal(t, finding.Refused, c.Findings[0].Code)
-	assert.Equal(t, fact.PortBarred{Door: "http://old.example:6000", Port: 6000}, c.Findings[0].Facts())
+	assert.Equal(t, fact.PortBarred{Door: "http://old.example:6000", Port: 6000},
+		c.Findings[0].Facts())
 }

@@ -88,7 +88,8 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 		},
 		"links to old hosts": {
 			func(a *Answer) {
-				a.Page.Links = []Link{{URL: old + "/a", Element: "a", Line: 7}, {URL: "https://elsewhere.example/", Element: "a", Line: 8},
+				a.Page.Links = []Link{{URL: old + "/a", Element: "a", Line: 7},
+					{URL: "https://elsewhere.example/", Element: "a", Line: 8},
 					{URL: www + "/b", Element: "a", Line: 9}}
 			},
 			[]string{"leftover-link note " + visit + ": " + visit +
@@ -97,7 +98,8 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 		},
 		"links to two old hosts": {
 			func(a *Answer) {
-				a.Page.Links = []Link{{URL: old + "/a", Element: "a", Line: 7}, {URL: "https://www.old.example/", Element: "img", Line: 8}}
+				a.Page.Links = []Link{{URL: old + "/a", Element: "a", Line: 7},
+					{URL: "https://www.old.example/", Element: "img", Line: 8}}
 			},
 			[]string{"still links to 2 hosts that only redirect: "},
 		},
@@ -113,7 +115,8 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 				a.Page.Insecure = []Link{{URL: "http://elsewhere.example/x.png", Element: "img", Line: 4,
 					How: Passive}, {URL: "http://elsewhere.example/", Element: "form", Line: 5, How: Sent}}
 			},
-			[]string{"asks for 1 part over http (http://elsewhere.example/x.png (img, line 4)); browsers ask",
+			[]string{"asks for 1 part over http (http://elsewhere.example/x.png (img, line 4)); " +
+				"browsers ask",
 				"sends what visitors type over http"},
 		},
 		"a script that may send on": {

@@ -163,8 +163,8 @@ func (v *judging) reaching(i int, hop *Answer) {
 		return
 	}
 	if hop.Refusal == Refused && hop.URL.BarredPort() {
-		v.add(finding.Refused, door, i, fact.PortBarred{Door: door, Port: int(hop.URL.Door().PortNumber())},
-			evidence)
+		port := int(hop.URL.Door().PortNumber())
+		v.add(finding.Refused, door, i, fact.PortBarred{Door: door, Port: port}, evidence)
 		return
 	}
 	facts := map[Refusal]fact.Facts{
@@ -459,7 +459,8 @@ func (v *judging) destination() {
 			v.landedHome(last)
 		}
 	}
-	if at := c.Last(); (status >= 400 || at.ShowsNothing() || at.Stays()) && !c.Probe.madeUp() && !v.has(finding.WrongPage) && !v.has(finding.PathLost) {
+	if at := c.Last(); (status >= 400 || at.ShowsNothing() || at.Stays()) && !c.Probe.madeUp() &&
+		!v.has(finding.WrongPage) && !v.has(finding.PathLost) {
 		v.deadEnd(last, status)
 	}
 }

@@ -32,7 +32,8 @@ type Document struct {
 
 // bare reports whether a page says nothing that could be amiss.
 func (p *Document) bare() bool {
-	return p != nil && !p.NotFound() && len(p.NoIndexFor) == 0 && p.Canonical == "" && p.Social == "" && len(p.Languages) == 0 &&
+	return p != nil && !p.NotFound() && len(p.NoIndexFor) == 0 && p.Canonical == "" &&
+		p.Social == "" && len(p.Languages) == 0 &&
 		len(p.Links) == 0 && len(p.Insecure) == 0
 }
 
@@ -68,8 +69,9 @@ type May struct {
 }
 
 // RobotNames are the names by which search engines let their robots be spoken to.
-var RobotNames = []string{"googlebot", "googlebot-news", "bingbot", "msnbot", "slurp", "duckduckbot",
-	"baiduspider", "yandex", "yandexbot", "applebot", "qwantbot", "seznambot", "petalbot",
+var RobotNames = []string{"googlebot", "googlebot-news", "bingbot", "msnbot", "slurp",
+	"duckduckbot", "baiduspider", "yandex", "yandexbot", "applebot", "qwantbot", "seznambot",
+	"petalbot",
 	"sogou web spider", "naverbot", "yeti", "mojeekbot", "ia_archiver"}
 
 // says reports whether one of the phrases stands in what a page says of itself, in small letters.
@@ -234,8 +236,8 @@ func saysNoIndex(text string) (all bool, named []string) {
 }
 
 // valued are words of a robots directive that have a value behind a colon.
-var valued = map[string]bool{"unavailable_after": true, "max-snippet": true, "max-image-preview": true,
-	"max-video-preview": true}
+var valued = map[string]bool{"unavailable_after": true, "max-snippet": true,
+	"max-image-preview": true, "max-video-preview": true}
 
 // hostOf gives the host of an absolute URL, false where it is none.
 func hostOf(s string) (web.Host, bool) {

@@ -115,6 +115,10 @@ type (
 		Origin string
 		By     Facts
 	}
+	OriginInsists struct {
+		Origin     string
+		Secure, By Facts
+	}
 	OriginRedirects struct{ Origin, To string }
 	EdgeRedirects   struct {
 		Plain, Secure Facts

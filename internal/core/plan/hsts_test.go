@@ -15,7 +15,8 @@ import (
 // TestHSTSThatLocksVisitorsOut has a host whose https door asks browsers to remember https, and
 // carriers with which they could not come in any more: for good, or until a certificate is there.
 func TestHSTSThatLocksVisitorsOut(t *testing.T) {
-	const year, zone = "max-age=31536000", "old.example\n@ A 198.51.100.9\nwww A 198.51.100.9\n@ MX 0 ."
+	const year = "max-age=31536000"
+	const zone = "old.example\n@ A 198.51.100.9\nwww A 198.51.100.9\n@ MX 0 ."
 	for name, c := range map[string]struct {
 		carrier, header string
 		host            string // that sends it
@@ -24,10 +25,12 @@ func TestHSTSThatLocksVisitorsOut(t *testing.T) {
 		says            string
 	}{
 		"to a server with its certificate": {"gateway", year, "old.example", nil, "", ""},
-		"to a form":                        {"form", year, "old.example", nil, "old.example", "does not speak TLS"},
+		"to a form": {"form", year, "old.example", nil, "old.example",
+			"does not speak TLS"},
 		"to a form, for hosts below too": {"form", year + "; includeSubDomains", "old.example", nil,
 			"old.example www.old.example", "shut out"},
-		"to a form, www alone":              {"form", year, "www.old.example", nil, "www.old.example", ""},
+		"to a form, www alone": {"form", year, "www.old.example", nil, "www.old.example",
+			""},
 		"to a form, and nothing was sent":   {"form", "", "old.example", nil, "", ""},
 		"to a form, and it is taken back":   {"form", "max-age=0", "old.example", nil, "", ""},
 		"to a form, and nobody can read it": {"form", "for a year", "old.example", nil, "", ""},
@@ -47,8 +50,9 @@ func TestHSTSThatLocksVisitorsOut(t *testing.T) {
 				ch.Hops[0].Headers = &chain.Headers{HSTS: c.header}
 			}
 			v.Domains[0].Chains = []chain.Chain{ch}
-			p := planEdited(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: "+
-				c.carrier+"}\n", [2]string{", apex-only: yes", ""}, v, func(in *plan.Input) { in.Preloaded = c.preload })
+			p := planEdited(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, "+
+				"carrier: "+c.carrier+"}\n", [2]string{", apex-only: yes", ""}, v,
+				func(in *plan.Input) { in.Preloaded = c.preload })
 			all := found(p, "hsts-trap")
 			var subjects []string
 			for _, f := range p.Findings {
@@ -62,5 +66,16 @@ func TestHSTSThatLocksVisitorsOut(t *testing.T) {
 				assert.Contains(t, strings.Join(all, "\n"), c.says)
 			}
 		})
+	}
+}
+
+// TestWhoAnswersForItsOwnCertificates: a carrier that gets them itself answers what an authority
+// asks, whatever else it redirects; a server of one's own has to leave that path alone.
+func TestWhoAnswersForItsOwnCertificates(t *testing.T) {
+	for carrier, exempt := range map[string]bool{"gateway": true, "platform": false, "edge": false} {
+		p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, "+
+			"carrier: "+carrier+"}\n", nil)
+		u := web.MustParseURL("http://old.example" + chain.WellKnownPath)
+		assert.Equal(t, exempt, p.Exempt(u), carrier)
 	}
 }

@@ -176,9 +176,10 @@ func plain(e js.IExpr) js.IExpr {
 }
 
 // nullable are functions that may give nothing.
-var nullable = map[string]bool{"match": true, "exec": true, "find": true, "getItem": true, "get": true,
-	"getAttribute": true, "querySelector": true, "closest": true, "pop": true, "shift": true,
-	"at": true, "item": true, "getContext": true, "getElementById": true, "open": true}
+var nullable = map[string]bool{"match": true, "exec": true, "find": true, "getItem": true,
+	"get": true, "getAttribute": true, "querySelector": true, "closest": true, "pop": true,
+	"shift": true,
+	"at":    true, "item": true, "getContext": true, "getElementById": true, "open": true}
 
 // byHand are what visitors do, by which pages have functions called: nothing of that happens by
 // itself.
@@ -216,8 +217,9 @@ func (r *Runner) handed(args []value, name string) {
 }
 
 // strangely are names under which functions are handed over for what visitors do.
-var strangely = map[string]bool{"onclick": true, "onClick": true, "onsubmit": true, "onSubmit": true,
-	"onchange": true, "onChange": true, "handler": true, "onclose": true, "onClose": true}
+var strangely = map[string]bool{"onclick": true, "onClick": true, "onsubmit": true,
+	"onSubmit": true, "onchange": true, "onChange": true, "handler": true, "onclose": true,
+	"onClose": true}
 
 // call runs a function whose end is nobody's business.
 func (r *Runner) call(f, this value, args []value) {

@@ -5,7 +5,6 @@ import (
 	"math"
 	"strconv"
 	"strings"
-	"unicode/utf16"
 
 	"github.com/tdewolff/parse/v2/js"
 )
@@ -161,96 +160,78 @@ func unquoted(data []byte) (string, bool) {
 	return unescaped(data[1 : len(data)-1])
 }
 
+// simple are the escapes of one letter that stand for another.
+var simple = map[byte]string{'n': "\n", 't': "\t", 'r': "\r", 'b': "\b", 'f': "\f", 'v': "\v",
+	'\n': ""}
+
 func unescaped(s []byte) (string, bool) {
-	if bytes.IndexByte(s, '\\') < 0 {
-		return string(s), true
-	}
 	var out []uint16
-	hex := func(digits []byte) (uint16, bool) {
-		n, err := strconv.ParseUint(string(digits), 16, 16)
-		return uint16(n), err == nil
-	}
-	for i := 0; i < len(s); {
-		if s[i] != '\\' {
-			end := i + 1
-			for end < len(s) && s[end] != '\\' {
-				end++
-			}
-			out = append(out, utf16.Encode([]rune(string(s[i:end])))...)
-			i = end
-			continue
+	for len(s) > 0 {
+		end := bytes.IndexByte(s, '\\')
+		if end < 0 {
+			end = len(s)
 		}
-		if i+1 >= len(s) {
+		out = append(out, utf16Of(string(s[:end]))...)
+		if s = s[end:]; len(s) == 0 {
+			break
+		}
+		if len(s) < 2 {
 			return "", false
 		}
-		c := s[i+1]
-		i += 2
-		switch c {
-		case 'n':
-			out = append(out, '\n')
-		case 't':
-			out = append(out, '\t')
-		case 'r':
-			out = append(out, '\r')
-		case 'b', 'f', 'v':
-			out = append(out, map[byte]uint16{'b': '\b', 'f': '\f', 'v': '\v'}[c])
-		case '\n':
-		case '\r':
-			if i < len(s) && s[i] == '\n' {
-				i++
-			}
-		case 'x':
-			if i+2 > len(s) {
-				return "", false
-			}
-			u, ok := hex(s[i : i+2])
-			if !ok {
-				return "", false
-			}
-			out = append(out, u)
-			i += 2
-		case 'u':
-			digits, next := []byte(nil), i+4
-			if i < len(s) && s[i] == '{' {
-				end := bytes.IndexByte(s[i:], '}')
-				if end < 0 {
-					return "", false
-				}
-				n, err := strconv.ParseUint(string(s[i+1:i+end]), 16, 32)
-				if err != nil || n > 0x10ffff {
-					return "", false
-				}
-				out = append(out, utf16.Encode([]rune{rune(n)})...)
-				i += end + 1
-				continue
-			}
-			if next > len(s) {
-				return "", false
-			}
-			digits = s[i:next]
-			u, ok := hex(digits)
-			if !ok {
-				return "", false
-			}
-			out = append(out, u)
-			i = next
-		case '0', '1', '2', '3', '4', '5', '6', '7':
-			n := int(c - '0')
-			for k := 0; k < 2 && i < len(s) && s[i] >= '0' && s[i] <= '7' && n*8 < 256; k++ {
-				n, i = n*8+int(s[i]-'0'), i+1
-			}
-			out = append(out, uint16(n))
-		default:
-			i--
-			end := i + 1
-			for end < len(s) && s[end]&0xc0 == 0x80 {
-				end++
-			}
-			out = append(out, utf16.Encode([]rune(string(s[i:end])))...)
-			i = end
+		units, size, ok := escape(s[1:])
+		if !ok {
+			return "", false
 		}
+		out, s = append(out, units...), s[1+size:]
 	}
-	return string(utf16.Decode(out)), true
+	return of16(out), true
+}
+
+// escape reads what stands behind a backslash, and says how many octets that takes.
+func escape(s []byte) (units []uint16, size int, ok bool) {
+	hex := func(digits []byte, size int) ([]uint16, int, bool) {
+		n, err := strconv.ParseUint(string(digits), 16, 32)
+		if err != nil || n > 0x10ffff {
+			return nil, 0, false
+		}
+		if n > 0xffff {
+			return utf16Of(string(rune(n))), size, true
+		}
+		return []uint16{uint16(n)}, size, true
+	}
+	c := s[0]
+	if text, is := simple[c]; is {
+		return utf16Of(text), 1, true
+	}
+	switch {
+	case c == '\r':
+		if len(s) > 1 && s[1] == '\n' {
+			return nil, 2, true
+		}
+		return nil, 1, true
+	case c == 'x' && len(s) >= 3:
+		return hex(s[1:3], 3)
+	case c == 'u' && len(s) > 1 && s[1] == '{':
+		if end := bytes.IndexByte(s, '}'); end > 0 {
+			return hex(s[2:end], end+1)
+		}
+		return nil, 0, false
+	case c == 'u' && len(s) >= 5:
+		return hex(s[1:5], 5)
+	case c == 'x' || c == 'u':
+		return nil, 0, false
+	case c >= '0' && c <= '7':
+		n, size := 0, 0
+		for size < len(s) && size < 3 && s[size] >= '0' && s[size] <= '7' && n*8 < 256 {
+			n, size = n*8+int(s[size]-'0'), size+1
+		}
+		return []uint16{uint16(n)}, size, true
+	}
+	size = 1
+	for size < len(s) && s[size]&0xc0 == 0x80 {
+		size++
+	}
+	return utf16Of(string(s[:size])), size, true
 }
 
 func (r *Runner) template(n *js.TemplateExpr, env *scope) (value, bool) {

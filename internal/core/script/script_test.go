@@ -117,7 +117,8 @@ func TestWhatScriptsDo(t *testing.T) {
 		`if (!location.search.match(/nothing/)) location = "/x"`:                                  "/x@0:1",
 		`var p = location.pathname.split("/"); location = "https://new.example/" + p[p.length-1]`: "https://new.example/b.html@0:1",
 		// what nobody knows
-		"if (/mobile/i.test(\n navigator.userAgent)) {\n location.href = '/m' }":                  "?/m:3",
+		"if (/mobile/i.test(\n navigator.userAgent)) {\n" +
+			" location.href = '/m' }": "?/m:3",
 		`if (screen.width < 800) location = "/m"; else location = "/d"`:                           "?/m:1 ?/d:1",
 		`location = screen.width < 800 ? "/m" : "/d"`:                                             "?:1",
 		`if (document.cookie.indexOf("x") < 0) location = "/x"`:                                   "?/x:1",
@@ -178,7 +179,8 @@ func TestWhatScriptsDo(t *testing.T) {
 		`(async () => { await y(); location = "/x" })()`:                                                "?/x:1",
 		`location = "/y"; location = "/x"`:                                                              "/x@0:1",
 		`location = "/x"; setTimeout("location = '/y'", 10)`:                                            "/x@0:1",
-		"onload:setTimeout(\"go()\", 100); function go() { location = '/x' }":                           "/x@0.1:1",
+		"onload:setTimeout(\"go()\", 100); " +
+			"function go() { location = '/x' }": "/x@0.1:1",
 		// functions
 		`(function() { location = "/x" })()`:                                                                                "/x@0:1",
 		`!function() { location = "/x" }()`:                                                                                 "/x@0:1",
@@ -202,19 +204,21 @@ func TestWhatScriptsDo(t *testing.T) {
 		`location.href.replace("a", "b")`:                                                                                   "",
 		`var location_x = "/x"; // location = "/y"`:                                                                         "",
 		`/* location = "/x" */`:                                                                                             "",
-		"<!-- location = '/x'\n//-->":                                                                                       "",
-		"<!--\nlocation = '/x'\n//-->":                                                                                      "/x@0:2",
-		`"location = '/x'"`:                                                                                                 "",
-		`var s = 'a'; s += "location='/x'"`:                                                                                 "",
-		`if (false) location = "/x"`:                                                                                        "",
-		`0 && (location = "/x")`:                                                                                            "",
-		`location ||= "/x"`:                                                                                                 "",
-		`if (typeof done === "undefined") location = "/x"`:                                                                  "?/x:1",
-		`var done = 1; if (typeof done === "undefined") location = "/x"`:                                                    "",
-		`a: { break a; location = "/x" }`:                                                                                   "",
-		`do { location = "/x" } while (0)`:                                                                                  "/x@0:1",
-		`import x from "/y.js"; location = "/x"`:                                                                            "?/x:1",
-		`document.write("<script>location = '/x'</" + "script>")`:                                                           "writes <script>location = '/x'</script>",
+		"<!-- location = '/x'\n" +
+			"//-->": "",
+		"<!--\nlocation = '/x'\n" +
+			"//-->": "/x@0:2",
+		`"location = '/x'"`:                                              "",
+		`var s = 'a'; s += "location='/x'"`:                              "",
+		`if (false) location = "/x"`:                                     "",
+		`0 && (location = "/x")`:                                         "",
+		`location ||= "/x"`:                                              "",
+		`if (typeof done === "undefined") location = "/x"`:               "?/x:1",
+		`var done = 1; if (typeof done === "undefined") location = "/x"`: "",
+		`a: { break a; location = "/x" }`:                                "",
+		`do { location = "/x" } while (0)`:                               "/x@0:1",
+		`import x from "/y.js"; location = "/x"`:                         "?/x:1",
+		`document.write("<script>location = '/x'</" + "script>")`:        "writes <script>location = '/x'</script>",
 	} {
 		one := []string{script}
 		assert.Equal(t, wanted, told(at, one...), "%s", script)

@@ -132,7 +132,8 @@ func (r *Runner) byText(s, name string, args []value) value {
 		return boolOf(strings.HasPrefix(s, texts[0]))
 	case name == "endsWith" && len(args) == 1:
 		return boolOf(strings.HasSuffix(s, texts[0]))
-	case name == "replace" && len(args) > 1 && args[1].kind == text && !strings.Contains(texts[1], "$"):
+	case name == "replace" && len(args) > 1 && args[1].kind == text &&
+		!strings.Contains(texts[1], "$"):
 		return textOf(strings.Replace(s, texts[0], texts[1], 1))
 	case name == "replaceAll" && len(args) > 1 && args[1].kind == text &&
 		!strings.Contains(texts[1], "$"):
@@ -229,6 +230,17 @@ func (r *Runner) joined(t *things, by string) (string, bool) {
 	return strings.Join(all, by), t.count <= 1000
 }
 
+// indexIn gives where a list holds a value, -1 where it does not, and whether that is known.
+func (r *Runner) indexIn(list *things, v value) (at int, known bool) {
+	for i := range list.count {
+		is, known := list.held[index(i)].same(v, false, r)
+		if is || !known {
+			return i, known
+		}
+	}
+	return -1, true
+}
+
 // byList calls a function of a list.
 func (r *Runner) byList(this value, name string, args []value) (v value, done, threw bool) {
 	list := this.obj
@@ -267,25 +279,17 @@ func (r *Runner) byList(this value, name string, args []value) (v value, done, t
 		}
 		return this, true, false
 	case "indexOf", "includes":
+		at, known := -1, false
 		if len(args) > 0 && !list.open {
-			for i := range list.count {
-				is, known := list.held[index(i)].same(args[0], false, r)
-				if !known {
-					return safeValue, true, false
-				}
-				if is {
-					if name == "includes" {
-						return boolOf(true), true, false
-					}
-					return numberOf(float64(i)), true, false
-				}
-			}
-			if name == "includes" {
-				return boolOf(false), true, false
-			}
-			return numberOf(-1), true, false
+			at, known = r.indexIn(list, args[0])
 		}
-		return safeValue, true, false
+		switch {
+		case !known:
+			return safeValue, true, false
+		case name == "includes":
+			return boolOf(at >= 0), true, false
+		}
+		return numberOf(float64(at)), true, false
 	case "forEach":
 		if len(args) > 0 && args[0].kind == function && plainly {
 			for i := range list.count {
