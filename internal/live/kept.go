@@ -40,6 +40,7 @@ type keptConn struct {
 	out    []byte // what is sent is put together here
 	left   int    // octets that the head of an answer may still have
 	heard  bool   // something came since the question
+	failed error  // of the last reading that failed
 	reused bool
 	since  time.Time // it waits since then
 }
@@ -54,6 +55,9 @@ func (c *keptConn) Read(p []byte) (int, error) {
 	n, err := c.conn.Read(p[:min(len(p), c.left)])
 	c.left -= n
 	c.heard = c.heard || n > 0
+	if err != nil {
+		c.failed = err
+	}
 	return n, err
 }
 
@@ -61,7 +65,7 @@ func (c *keptConn) Read(p []byte) (int, error) {
 // error is that of the connection or of net/http's reader, or errLongHead.
 func (c *keptConn) ask(question []byte, request *http.Request,
 	within time.Duration) (*http.Response, error) {
-	c.left, c.heard = MostHeader, false
+	c.left, c.heard, c.failed = MostHeader, false, nil
 	if err := c.SetDeadline(time.Now().Add(within)); err != nil {
 		return nil, err
 	}
@@ -70,6 +74,9 @@ func (c *keptConn) ask(question []byte, request *http.Request,
 	}
 	for { // early answers (RFC 9110 section 15.2) count for the length of the head
 		response, err := http.ReadResponse(c.reader, request)
+		if err != nil && c.failed != nil && isTimeout(c.failed) {
+			return nil, c.failed // the reader makes a malformed head of what breaks off
+		}
 		if err != nil || response.StatusCode/100 != 1 ||
 			response.StatusCode == http.StatusSwitchingProtocols {
 			return response, err

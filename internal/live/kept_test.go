@@ -391,3 +391,24 @@ func TestQuestionsAtAHostBeginAsOftenAsMayBe(t *testing.T) {
 	cancel()
 	assert.Equal(t, chain.Unseen, w.Answer(ctx, talked).Refusal)
 }
+
+// TestAnAnswerThatBreaksOffInTheMiddle has servers send the beginning of a head and then nothing:
+// that is silence, wherever it begins, and over TLS as without.
+func TestAnAnswerThatBreaksOffInTheMiddle(t *testing.T) {
+	for name, sent := range map[string]string{
+		"in the protocol": "HT", "in the version": "HTTP/1.", "behind the version": "HTTP/1.1 ",
+		"in the status": "HTTP/1.1 2", "in the reason": "HTTP/1.1 200 O",
+		"behind the line": "HTTP/1.1 200 OK\r\n",
+		"in a header": "HTTP/1.1 200 OK\r\nContent-Ty",
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			s := talks(t, func(conn net.Conn, _ int64, _ string) {
+				_, _ = io.WriteString(conn, sent)
+			})
+			w := s.web(t, live.Vantage{Timeout: 300 * time.Millisecond})
+			a := w.Answer(context.Background(), talked)
+			assert.Equal(t, chain.Timeout, a.Refusal, a.Detail)
+		})
+	}
+}

@@ -17,6 +17,7 @@ import (
 	"github.com/klauspost/compress/zstd"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/net/html"
 	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/japanese"
 	"golang.org/x/text/encoding/unicode"
@@ -282,4 +283,45 @@ func TestCanonicalByHeader(t *testing.T) {
 	} {
 		assert.Equal(t, want, canonicalOf([]string{text}), text)
 	}
+}
+
+// BenchmarkPage reads a page of 2 MB with 1 MB of script that is walked, beside its tags alone.
+func BenchmarkPage(b *testing.B) {
+	var page bytes.Buffer
+	page.WriteString("<!doctype html><title>Page</title><script>\n(()=>{var e={")
+	for n := 0; page.Len() < 1<<20; n++ {
+		fmt.Fprintf(&page, `%d:(e,t,n)=>{const r=n(%d);function a(e,t){if(!e)return null;for(var i=0,s=[];`+
+			`i<e.length;i++)s.push({key:i,href:"/p/"+i});return t?s.filter(e=>e.key>%d):s}class o extends `+
+			`r.C{go(){window.location.href="/p/%d"}}},`+"\n", n, n/2, n, n)
+	}
+	page.WriteString("};var t={};function n(r){return t[r]||(t[r]={})}n(0)})()</script>\n")
+	for n := 0; page.Len() < MostPage-100; n++ {
+		fmt.Fprintf(&page, "<p class=a id=p%d>Item %d <a href=/p/%d>more</a></p>\n", n, n, n)
+	}
+	octets, at := page.Bytes(), web.MustParseURL("https://www.old.example/")
+	b.Run("tags", func(b *testing.B) {
+		b.SetBytes(int64(len(octets)))
+		for b.Loop() {
+			for z := html.NewTokenizer(bytes.NewReader(octets)); z.Next() != html.ErrorToken; {
+			}
+		}
+	})
+	b.Run("page", func(b *testing.B) {
+		b.SetBytes(int64(len(octets)))
+		for b.Loop() {
+			readPage(at, octets, nil)
+		}
+	})
+}
+
+// FuzzPage has anything read as a page, with any policy and charset: nothing panics.
+func FuzzPage(f *testing.F) {
+	f.Add([]byte(`<script>location="/x"</script><style>@import "http://x.example/"</style>`),
+		"script-src 'self'", "text/html; charset=utf-16")
+	f.Add([]byte(`<noscript><meta http-equiv=refresh content="0;/x"></noscript>`), "sandbox", "")
+	f.Fuzz(func(t *testing.T, octets []byte, policy, kind string) {
+		w := &Client{pages: map[uint64]markup{}}
+		w.page(web.MustParseURL("https://www.old.example/"), octets,
+			http.Header{"Content-Type": {kind}, "Content-Security-Policy": {policy}})
+	})
 }
