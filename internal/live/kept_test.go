@@ -399,7 +399,7 @@ func TestAnAnswerThatBreaksOffInTheMiddle(t *testing.T) {
 		"in the protocol": "HT", "in the version": "HTTP/1.", "behind the version": "HTTP/1.1 ",
 		"in the status": "HTTP/1.1 2", "in the reason": "HTTP/1.1 200 O",
 		"behind the line": "HTTP/1.1 200 OK\r\n",
-		"in a header": "HTTP/1.1 200 OK\r\nContent-Ty",
+		"in a header":     "HTTP/1.1 200 OK\r\nContent-Ty",
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
