@@ -83,13 +83,13 @@ var memory = []sentence{
 			"Redirect the remembered address too, " + longAs(f.Ends) + "."
 	}),
 	by(func(f fact.LockedOut) (says, do string) {
-		return "$Carrier does not speak TLS for $Host, and browsers that were there before remember " +
-				"$Why: they are shut out, with no way past.",
+		return "$Carrier does not speak TLS for $Host. Browsers that remember $Why are shut out, with no " +
+				"way past.",
 			"Give $Host a carrier with TLS" + orForget(f.Ends)
 	}),
 	by(func(f fact.LockedOutAtFirst) (says, do string) {
-		return "$Carrier gets the certificate for $Host once the name points there, and browsers " +
-				"that were there before remember $Why: until then they are shut out, with no way past.",
+		return "$Carrier gets the certificate for $Host once the name points there. Until then, " +
+				"browsers that remember $Why are shut out, with no way past.",
 			"Have the certificate at $Carrier before the name points there" + orForget(f.Ends)
 	}),
 	by(func(f fact.ReturnsToNothing) (says, do string) {

@@ -37,7 +37,7 @@ func errorsOf(p *plan.Plan) []string {
 // loses, the plan said, and most estates lose nothing at all.
 func TestNothingIsLostUnsaid(t *testing.T) {
 	t.Parallel()
-	rounds, seed := number("ROUNDS", 25), number("SEED", 1)
+	rounds, seed := number("ROUNDS", 40), number("SEED", 1)
 	t.Logf("SEED=%d ROUNDS=%d", seed, rounds)
 	led, lost := 0, 0
 	for i := range rounds {
