@@ -83,8 +83,8 @@ var memory = []sentence{
 			"Redirect the remembered address too, " + longAs(f.Ends) + "."
 	}),
 	by(func(f fact.LockedOut) (says, do string) {
-		return "$Carrier does not speak TLS for $Host. Browsers that remember $Why are shut out, with no " +
-				"way past.",
+		return "$Carrier does not speak TLS for $Host. Browsers that remember $Why are shut out, with " +
+				"no way past.",
 			"Give $Host a carrier with TLS" + orForget(f.Ends)
 	}),
 	by(func(f fact.LockedOutAtFirst) (says, do string) {
