@@ -61,9 +61,9 @@ var content = []sentence{
 		"Write the address with https."),
 	of[fact.PicturesByHTTP]("$Page asks for $Count:part over http ($Parts:few3); browsers ask over "+
 		"https instead, and show nothing where that fails.",
-		"Write these addresses with https."),
+		"Write the addresses of pictures, sound and films with https."),
 	of[fact.FormsByHTTP]("$Page sends what visitors type over http, behind a warning: $Parts:few3.",
-		"Write these addresses with https."),
+		"Have its forms send to https."),
 	phrase[fact.HiddenFromByHeader]("its X-Robots-Tag header hides it from $Robots:few3"),
 	phrase[fact.HiddenFromByPage]("its markup hides it from $Robots:few3"),
 	of[fact.RobotsBarAll]("$URL keeps search engines away from everything ($Line:q).",

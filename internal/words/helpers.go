@@ -183,6 +183,7 @@ func comingSays(oldDiffers bool) string {
 }
 
 const (
+	lookLater     = "Look again later, and ask whoever runs it why it is busy if that lasts."
 	lookInBrowser = "Look at it in a browser. Have this program's User-Agent let through, or look " +
 		"from " +
 		"a vantage that is trusted there."

@@ -168,10 +168,10 @@ var reaching = []sentence{
 		lookInBrowser),
 	by(func(f fact.ServerBusy) (says, do string) {
 		if f.RetryIn == "" {
-			return "$Door answers $Status: it is busy. What visitors get was not seen.", lookInBrowser
+			return "$Door answers $Status: it is busy. What visitors get was not seen.", lookLater
 		}
 		return "$Door answers $Status: it is busy, and asks for a pause of $RetryIn. " +
-			"What visitors get was not seen.", lookInBrowser
+			"What visitors get was not seen.", lookLater
 	}),
 	of[fact.PageUnread]("$Door answers with a page packed as $Coding:q, which was not read: what "+
 		"visitors get was not seen.", lookInBrowser),
