@@ -15,7 +15,7 @@ build:
 COVER ?=
 # Everything: installs the peers that are missing (as root on Debian; PEERS=skip leaves that), then runs all tests. The
 # race detector runs where there is concurrency; elsewhere it finds nothing and takes several times as long. Both run at
-# once, and four packages at a time, those that take longest first, since most of the tests wait for sockets.
+# once, since most of the tests wait for sockets; those that take longest begin first.
 # internal/cli stays out: with it the detector would have all of SQLite compiled anew. Memory is cheaper there than time:
 # GOGC has the collector run less often, in the compiler too; test/hostile, which measures, sets it back.
 RACED := grep -lrE 'go func|crew\.Crew|\.Go\(|crew\.Each\(' internal --include=*.go | grep -v _test.go | xargs -n1 dirname | grep -v internal/cli | sort -u | sed 's|^|./|'
@@ -27,7 +27,7 @@ raced:
 	go test -count=1 $(RACE) $(COVER) $$($(RACED))
 
 plain:
-	go test -p 4 -count=1 $$(go list ./test/...) $$(go list ./... | grep -vxF "$$(go list ./test/... $$($(RACED)))")
+	go test -count=1 $$(go list ./test/...) $$(go list ./... | grep -vxF "$$(go list ./test/... $$($(RACED)))")
 
 peers:
 	@test/install-peers.sh

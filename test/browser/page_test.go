@@ -101,7 +101,7 @@ func open(t *testing.T, path string, more ...chromedp.Action) (context.Context, 
 	t.Cleanup(cancel)
 	ctx, cancel = chromedp.NewContext(ctx)
 	t.Cleanup(cancel)
-	ctx, cancel = context.WithTimeout(ctx, 3*time.Minute)
+	ctx, cancel = context.WithTimeout(ctx, 9*time.Minute) // what hangs ends before the test does
 	t.Cleanup(cancel)
 	var lock sync.Mutex
 	var console []string
