@@ -131,7 +131,8 @@ func readPage(at web.URL, octets []byte, p policies) markup {
 			return cmp.Or(cmp.Compare(a.After, b.After), cmp.Compare(rank[a.By], rank[b.By]))
 		})
 		m.soft = &first
-		r.doc.May = slices.DeleteFunc(r.doc.May, func(m chain.May) bool { return m.After >= first.After })
+		// a script that may come first may do so still
+		r.doc.May = slices.DeleteFunc(r.doc.May, func(m chain.May) bool { return m.After > first.After })
 	}
 	return m
 }

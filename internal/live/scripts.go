@@ -3,6 +3,7 @@ package live
 import (
 	"bytes"
 	"regexp"
+	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/chain"
@@ -91,6 +92,7 @@ func (r *pageReader) play(deep int) {
 		speaks = speaks || script.Speaks(p.text)
 	}
 	if !speaks {
+		r.leaveOpen()
 		return
 	}
 	end := 0
@@ -128,6 +130,7 @@ func (r *pageReader) play(deep int) {
 	if deep > 0 {
 		return
 	}
+	defer r.leaveOpen()
 	for _, text := range o.Written {
 		w := newReader(r.at, []byte(text), r.policies)
 		w.base = r.base
@@ -141,6 +144,15 @@ func (r *pageReader) play(deep int) {
 			m.Line = line
 			r.doc.May = append(r.doc.May, m)
 		}
+	}
+}
+
+// leaveOpen takes in that a page shows nothing by itself, and asks for a script that was not read:
+// it may show anything, and send visitors anywhere.
+func (r *pageReader) leaveOpen() {
+	at := slices.IndexFunc(r.pieces, func(p piece) bool { return p.external })
+	if r.alone && at >= 0 && r.inline == "" && r.frame == "" && len(r.softs)+len(r.doc.May) == 0 {
+		r.doc.May = append(r.doc.May, chain.May{Line: r.pieces[at].line, Elsewhere: true})
 	}
 }
 

@@ -367,6 +367,10 @@ func (w *Client) markup(at web.URL, response *http.Response, a *chain.Answer) *r
 	}
 	m := w.page(at, buffer.Bytes(), response.Header)
 	a.Page, a.Soft = m.doc, m.soft
+	if err != nil { // it broke off: what follows was not seen
+		part := *m.doc
+		part.Cut, a.Page = true, &part
+	}
 	if a.Status == http.StatusOK {
 		a.Framed = m.framed
 	}

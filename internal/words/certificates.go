@@ -16,7 +16,7 @@ var certificateCodes = map[finding.Code]Meaning{
 	},
 	finding.Expired: {
 		Plain: "expired certificate",
-		Means: "The certificate has expired.",
+		Means: "The certificate, or that of an issuer above it, has expired.",
 		Meets: "A full-page warning.",
 		Do: "Renew it, and find out why it was not renewed automatically. A redirect that catches the " +
 			"renewal path is a common cause.",
@@ -29,7 +29,8 @@ var certificateCodes = map[finding.Code]Meaning{
 	},
 	finding.Untrusted: {
 		Plain: "untrusted certificate",
-		Means: "The vantage does not trust the issuer of the certificate.",
+		Means: "The vantage does not trust the certificate: its issuer is a stranger, may not issue " +
+			"it, or issued it for something other than a server.",
 		Meets: "A full-page warning.",
 		Do:    "Use a certificate of a public authority.",
 	},

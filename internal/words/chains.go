@@ -83,7 +83,8 @@ var chainCodes = map[finding.Code]Meaning{
 	finding.SoftRedirect: {
 		Plain: "redirect by the page itself",
 		Means: "A page sends visitors on by a Refresh header, its markup or a script, not by the " +
-			"server's answer.",
+			"server's answer. Or a script of it may do so: that depends on the visitor's browser, or on " +
+			"what was not read.",
 		Meets: "A blank page for a moment, or for good where scripts are off. Search engines may keep " +
 			"the old address.",
 		Do: "Have the server answer 301 with a Location.",
@@ -190,6 +191,9 @@ var chains = []sentence{
 				"): that depends on what was not seen.",
 			"Open $URL in the browsers that visitors have, and see where it leads."
 	}),
+	of[fact.ScriptElsewhere]("$URL shows nothing by itself, and may redirect (script, line $Line): "+
+		"what the script does was not seen.",
+		"Open $URL in the browsers that visitors have, and see where it leads."),
 	of[fact.ScriptUnread]("$URL may redirect (script, line $Line): the script could not be read.",
 		"Open $URL in the browsers that visitors have, and see where it leads."),
 	of[fact.DowngradeByPage]("$From redirects from https to $To.",

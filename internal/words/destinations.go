@@ -41,9 +41,10 @@ var destinationCodes = map[finding.Code]Meaning{
 	finding.DeadEnd: {
 		Plain:  "ends on an error page",
 		Milder: "a page that says \"not found\", and answers 200",
-		Means:  "The chain arrives at an error, or at a page that says \"not found\".",
-		Meets:  "An error page.",
-		Do:     "Redirect to a page that exists, or answer 410 if the page is gone on purpose.",
+		Means: "The chain arrives at an error, or at a page that says \"not found\". Or browsers show " +
+			"nothing of the answer, or go nowhere with it (204, 205, 300, 304, 305).",
+		Meets: "An error page, or nothing.",
+		Do:    "Redirect to a page that exists, or answer 410 if the page is gone on purpose.",
 	},
 	finding.LandedHome: {
 		Plain: "old page lands on the home page",

@@ -61,7 +61,8 @@ var reachingCodes = map[finding.Code]Meaning{
 	finding.TurnedAway: {
 		Plain: "robots are turned away",
 		Means: "The answer is a challenge or a refusal for robots: a page that asks whether the " +
-			"visitor is human, or a limit on requests. It says nothing about the door.",
+			"visitor is human, or a limit on requests. Or the server is busy (429, 503), or its page is " +
+			"packed in a way that was not read. It says nothing about the door.",
 		Meets: "Most likely the page. This program, and perhaps search engines, do not see it.",
 		Do: "Look at it in a browser. Ask whoever protects the site to let this program's User-Agent " +
 			"through, or look from a vantage that it trusts.",

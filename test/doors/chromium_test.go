@@ -120,9 +120,7 @@ func stays(ctx context.Context, want web.URL) (string, error) {
 	err := chromedp.Run(ctx, chromedp.Evaluate(`new Promise(done => {
 		const later = () => setTimeout(() => done(location.href), 400);
 		document.readyState == "complete" ? later() : addEventListener("load", later);
-	})`, &at, func(p *runtime.EvaluateParams) *runtime.EvaluateParams {
-		return p.WithAwaitPromise(true)
-	}))
+	})`, &at, awaited))
 	if err != nil {
 		return at, err
 	}
@@ -131,6 +129,9 @@ func stays(ctx context.Context, want web.URL) (string, error) {
 	}
 	return at, nil
 }
+
+// awaited has what a script promises be waited for.
+func awaited(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }
 
 // expects gives what a browser shows by what the program says: the beginning of its error, or ""
 // for a page.
@@ -186,6 +187,12 @@ func (w *world) sees(root context.Context, d *door, c *chain.Chain) (v visited) 
 	if v.said, v.stopped = visit(ctx, d.ask); v.stopped != nil || v.said != "" || d.may || d.empty {
 		return v
 	}
+	if d.blank {
+		v.stopped = chromedp.Run(ctx, chromedp.Evaluate(`new Promise(done => setTimeout(() => done(
+			location.href + document.title + (document.body ? document.body.innerText : "")), 400))`,
+			&v.inside, awaited))
+		return v
+	}
 	if v.at, v.wrong = settles(ctx, c.Arrival); v.wrong == nil && d.waits {
 		v.at, v.wrong = stays(ctx, c.Arrival)
 	}
@@ -229,6 +236,8 @@ func TestABrowserMeetsTheSameAtEachDoor(t *testing.T) {
 			require.NoError(t, v.stopped)
 			want := expects(c)
 			switch {
+			case d.blank:
+				assert.Equal(t, d.ask, v.inside, "it stays at a page with nothing in it")
 			case d.empty:
 				assert.Equal(t, "net::ERR_ABORTED", v.said, "nothing is shown")
 			case want != "":

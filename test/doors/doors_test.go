@@ -50,6 +50,7 @@ type door struct {
 	ours  string // why a browser does otherwise; "": it does the same
 	may   bool   // it depends on what nobody knows
 	empty bool   // a browser shows nothing of it
+	blank bool   // a browser shows a page without anything
 	// a browser might leave a little later
 	waits bool
 

@@ -48,11 +48,18 @@ func (v *judging) may(i int, hop *Answer) {
 		lines = append(lines, m.Line)
 	}
 	var facts fact.Facts = fact.MayBeSentOn{URL: page, To: first.To, Line: first.Line}
-	if first.Unread {
+	switch {
+	case first.Unread:
 		facts = fact.ScriptUnread{URL: page, Line: first.Line}
+	case first.Elsewhere:
+		facts = fact.ScriptElsewhere{URL: page, Line: first.Line}
 	}
 	v.addCause(page+" may redirect", finding.SoftRedirect, hop.URL.Door().String(), i, facts,
 		map[string]any{"by": ByScript, "may": true, "to": first.To, "lines": lines})
+	if first.Elsewhere { // so are many pages that are all right
+		f := &v.chain.Findings[len(v.chain.Findings)-1]
+		*f = f.As(finding.Note)
+	}
 }
 
 func (v *judging) framed(last *Answer) {

@@ -66,6 +66,8 @@ type May struct {
 	Line  int     `json:"line"`
 	// the script could not be read to its end
 	Unread bool `json:"unread,omitempty"`
+	// the page shows nothing by itself, and its script is elsewhere, where nobody read it
+	Elsewhere bool `json:"elsewhere,omitempty"`
 }
 
 // RobotNames are the names by which search engines let their robots be spoken to.

@@ -14,6 +14,10 @@ type (
 		To   string
 		Line int
 	}
+	ScriptElsewhere struct {
+		URL  string
+		Line int
+	}
 	ScriptUnread struct {
 		URL  string
 		Line int

@@ -55,11 +55,11 @@ func bundle(octets int) []byte {
 			`N:(e,t,n)=>{"use strict";n.d(t,{Z:()=>oN});const r=n(M);function aN(e,t){if(!e)return null;` +
 				`for(var i=0,s=[];i<e.length;i++)s.push({key:i,title:e[i].name||"item "+i,href:"/p/"+i});` +
 				`return t?s.filter(e=>e.key>M):s}class oN extends r.C{constructor(e){super(e),this.state={` +
-				`open:!1,list:[]}}render(){return r.h("div",{className:"c-N",onClick:()=>{window.location.href=` +
-				`"/p/N"}},aN(this.state.list,!0).map(e=>r.h("a",{href:e.href},e.title)))}}},` + "\n"))
+				`open:!1,list:[]}}render(){return r.h("div",{className:"c-N",onClick:()=>{` +
+				`window.location.href="/p/N"}},aN(this.state.list,!0).map(e=>r.h("a",{href:e.href},e.title)))}}},` + "\n"))
 	}
-	b.WriteString(`};var t={};function n(r){var i=t[r];if(void 0!==i)return i.exports;var o=t[r]={exports:` +
-		`{}};return e[r](o,o.exports,n),o.exports}n.d=(e,t)=>{for(var r in t)Object.defineProperty(e,r,` +
+	b.WriteString(`};var t={};function n(r){var i=t[r];if(void 0!==i)return i.exports;var o=` +
+		`t[r]={exports:{}};return e[r](o,o.exports,n),o.exports}n.d=(e,t)=>{for(var r in t)Object.defineProperty(e,r,` +
 		`{enumerable:!0,get:t[r]})};n(0)})();`)
 	return b.Bytes()
 }

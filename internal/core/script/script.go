@@ -57,6 +57,8 @@ type Move struct {
 	To    string  // as it stands there
 	After float64 // in seconds
 	Line  int
+
+	order int // in which it was come to
 }
 
 // Maybe is where a script may send a visitor: that depends on what nobody knows.
@@ -65,6 +67,8 @@ type Maybe struct {
 	After  float64
 	Line   int
 	Unread bool // the script could not be read to its end
+
+	order int
 }
 
 // Outcome is what the scripts of a page do.
@@ -203,15 +207,25 @@ func (r *Runner) Finish() Outcome {
 	}
 	r.drain(Patience)
 	o := r.outcome
-	if n := len(o.Moves); n > 0 {
-		first := o.Moves[0]
-		for _, m := range o.Moves[1:] {
-			if m.After <= first.After { // the last of a task is where a browser goes
-				first = m
-			}
+	if len(o.Moves) == 0 {
+		return o
+	}
+	first := o.Moves[0]
+	for _, m := range o.Moves[1:] {
+		if m.After <= first.After { // the last of a task is where a browser goes
+			first = m
 		}
-		o.Moves = []Move{first}
-		o.Maybe = slices.DeleteFunc(o.Maybe, func(m Maybe) bool { return m.After >= first.After })
+	}
+	// What may come behind it, at the same time, may take its place; and what could not be read to
+	// its end may hold another.
+	sure := !r.stopped
+	o.Maybe = slices.DeleteFunc(o.Maybe, func(m Maybe) bool {
+		sure = sure && !(m.After == first.After && m.order > first.order)
+		return m.After > first.After || m.After == first.After && m.order < first.order
+	})
+	if o.Moves = []Move{first}; !sure {
+		o.Maybe = append([]Maybe{{To: first.To, After: first.After, Line: first.Line}}, o.Maybe...)
+		o.Moves = nil
 	}
 	return o
 }
@@ -285,7 +299,8 @@ func (r *Runner) goes(to value, at []byte) {
 	case to.kind == place, r.stopped: // to itself
 	case known && (strings.HasPrefix(text, "#") || strings.HasPrefix(text, "javascript:")):
 	case known && r.flow.sure():
-		m, all := Move{To: text, After: r.after, Line: line}, &r.outcome.Moves
+		r.order++
+		m, all := Move{To: text, After: r.after, Line: line, order: r.order}, &r.outcome.Moves
 		if len(*all) == mostFound {
 			(*all)[mostFound-1] = m
 		} else {
@@ -301,7 +316,15 @@ func (r *Runner) goes(to value, at []byte) {
 }
 
 func (r *Runner) maybe(m Maybe) {
-	if len(r.outcome.Maybe) < mostFound && !slices.Contains(r.outcome.Maybe, m) {
+	r.order++
+	for i := range r.outcome.Maybe { // a loop comes by it again
+		if o := &r.outcome.Maybe[i]; o.To == m.To && o.After == m.After && o.Line == m.Line &&
+			o.Unread == m.Unread {
+			o.order = r.order
+			return
+		}
+	}
+	if m.order = r.order; len(r.outcome.Maybe) < mostFound {
 		r.outcome.Maybe = append(r.outcome.Maybe, m)
 	}
 }
