@@ -108,8 +108,7 @@ func (r *pageReader) play(deep int) {
 			run.Body()
 		}
 		switch end = p.end; {
-		case p.external:
-			run.External()
+		case p.external: // nobody read it
 		case p.module:
 			run.RunModule(p.text, p.line)
 		case p.handler:

@@ -175,7 +175,7 @@ var placeParts = []string{"href", "protocol", "host", "hostname", "port", "pathn
 	"origin", "hash"}
 
 // property gives a part of a value; there is whether it surely is one.
-func (r *Runner) property(of value, name string, _ []byte) (v value, there bool) {
+func (r *Runner) property(of value, name string) (v value, there bool) {
 	switch of.kind {
 	case window:
 		if held := r.global.names[name]; held != nil {
@@ -832,8 +832,7 @@ func (r *Runner) inserted(e value, at []byte) {
 		}
 	case "script":
 		if _, is := held["src"]; is {
-			r.external = true
-			return
+			return // what it does, nobody knows
 		}
 		for _, name := range []string{"text", "textContent", "innerText", "innerHTML"} {
 			if v, is := held[name]; is {

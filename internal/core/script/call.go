@@ -118,9 +118,6 @@ func (r *Runner) calls(n *js.CallExpr, env *scope) (value, bool) {
 	case *js.LiteralExpr: // super or import
 		args, _, failed := r.args(n.Args.List, env)
 		r.handed(args, "")
-		if x.TokenType == js.ImportToken {
-			r.external = true
-		}
 		return unknownValue, failed
 	default:
 		f, threw = r.eval(n.X, env)
@@ -192,7 +189,7 @@ var byHand = map[string]bool{"click": true, "dblclick": true, "hover": true, "ch
 	"pointerdown": true, "pointerup": true, "focusin": true, "focusout": true, "select": true,
 	"beforeprint": true, "afterprint": true, "copy": true, "paste": true, "cut": true, "drop": true,
 	"dragstart": true, "toggle": true, "reset": true, "invalid": true, "visibilitychange": true,
-	"auxclick": true, "pointermove": true, "dragover": true, "keydown.esc": true, "one": false}
+	"auxclick": true, "pointermove": true, "dragover": true}
 
 // handed runs functions that were handed to something unknown: it may call them.
 func (r *Runner) handed(args []value, name string) {

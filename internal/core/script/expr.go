@@ -237,13 +237,12 @@ func escape(s []byte) (units []uint16, size int, ok bool) {
 func (r *Runner) template(n *js.TemplateExpr, env *scope) (value, bool) {
 	var b strings.Builder
 	known := n.Tag == nil
-	for i, part := range n.List {
+	for _, part := range n.List {
 		from := 1 // behind the quote, or the brace
 		raw := part.Value
 		if len(raw) < from+2 {
 			return unknownValue, false
 		}
-		_ = i
 		s, ok := unescaped(raw[from : len(raw)-2])
 		known = known && ok
 		b.WriteString(s)
@@ -617,7 +616,7 @@ func (r *Runner) member(x js.IExpr, optional bool, name []byte, by js.IExpr, env
 	if !known {
 		return unknownValue, of, false
 	}
-	v, _ = r.property(of, key, name)
+	v, _ = r.property(of, key)
 	if of.unsure {
 		v.unsure = true
 	}

@@ -90,17 +90,16 @@ type Runner struct {
 	cleared map[int]bool
 	outcome Outcome
 
-	source   []byte // the script that is run
-	line     int    // where it begins
-	flow     flow
-	steps    int
-	depth    int
-	after    float64 // the time
-	loaded   bool
-	bodied   bool // the page's body has begun
-	ready    string
-	external bool // scripts of which nobody knows what they do have run
-	stopped  bool // the work is at its end
+	source  []byte // the script that is run
+	line    int    // where it begins
+	flow    flow
+	steps   int
+	depth   int
+	after   float64 // the time
+	loaded  bool
+	bodied  bool // the page's body has begun
+	ready   string
+	stopped bool // the work is at its end
 }
 
 // flow says what may have kept a browser from coming here.
@@ -145,9 +144,6 @@ func Speaks(src []byte) bool {
 	return slices.ContainsFunc(speaks, func(word []byte) bool { return bytes.Contains(src, word) })
 }
 
-// External says that a script of which nobody knows what it does may have run by now.
-func (r *Runner) External() { r.external = true }
-
 // Body says that the body of the page has begun.
 func (r *Runner) Body() { r.bodied = true }
 
@@ -184,7 +180,6 @@ func (r *Runner) top(src []byte, line int, o js.Options) {
 		if Speaks(src) {
 			r.maybe(Maybe{Line: line, Unread: true, After: r.after})
 		}
-		r.external = true // it may have set names
 		return
 	}
 	source, at, kept := r.source, r.line, r.flow

@@ -23,10 +23,6 @@ func told(page string, scripts ...string) string {
 			r.Onload([]byte(rest), 1)
 			continue
 		}
-		if s == "external" {
-			r.External()
-			continue
-		}
 		r.Run([]byte(s), 1)
 	}
 	o := r.Finish()
@@ -69,5 +65,4 @@ func TestScriptsShareOneWindow(t *testing.T) {
 	assert.Equal(t, "/x@0:1", told(at, `throw 1`, `location = "/x"`))
 	assert.Equal(t, "/x@0:1", told(at, `location = "/y"`, `location = "/x"`))
 	assert.Equal(t, "?/x:1 ?/m:1", told(at, `location = "/x"`, `if (isPhone) location = "/m"`))
-	assert.Equal(t, "?/x:1", told(at, "external", `if (typeof stay == "undefined") location = "/x"`))
 }

@@ -132,9 +132,9 @@ func (r *Runner) statement(s js.IStmt, env *scope) ending {
 	case *js.ForStmt:
 		return r.loopFor(n, env)
 	case *js.WhileStmt:
-		return r.loop(nil, n.Cond, nil, n.Body, env, false)
+		return r.loop(n.Cond, nil, n.Body, env, false)
 	case *js.DoWhileStmt:
-		return r.loop(nil, n.Cond, nil, n.Body, env, true)
+		return r.loop(n.Cond, nil, n.Body, env, true)
 	case *js.ForInStmt:
 		return r.each(n.Init, n.Value, n.Body, env, true)
 	case *js.ForOfStmt:
@@ -190,7 +190,7 @@ func (r *Runner) statement(s js.IStmt, env *scope) ending {
 		}
 	case *js.ImportStmt:
 		// what it imports may not come, and does what nobody knows
-		r.external, r.flow.thrown = true, true
+		r.flow.thrown = true
 		if n.Default != nil {
 			env.declare(string(n.Default), unknownValue)
 		}
@@ -308,13 +308,12 @@ func (r *Runner) loopFor(n *js.ForStmt, env *scope) ending {
 	if n.Body != nil {
 		body = n.Body
 	}
-	return r.loop(nil, n.Cond, n.Post, body, in, false)
+	return r.loop(n.Cond, n.Post, body, in, false)
 }
 
 // loop runs a body as long as a condition surely holds; where nobody knows whether it does, the
 // body may run once more.
-func (r *Runner) loop(_ js.IExpr, cond, post js.IExpr, body js.IStmt, env *scope,
-	first bool) ending {
+func (r *Runner) loop(cond, post js.IExpr, body js.IStmt, env *scope, first bool) ending {
 	before := r.flow.broken
 	defer func() { r.flow.broken = before }()
 	for r.step() {
@@ -477,9 +476,9 @@ func (r *Runner) bind(b js.IBinding, v value, how js.TokenType, env *scope) (thr
 		for _, item := range n.List {
 			given := unknownValue
 			if item.Key != nil && !item.Key.IsComputed() {
-				given, _ = r.property(v, keyOf(item.Key.Literal), nil)
+				given, _ = r.property(v, keyOf(item.Key.Literal))
 			} else if of, is := item.Value.Binding.(*js.Var); is && item.Key == nil {
-				given, _ = r.property(v, string(of.Data), nil)
+				given, _ = r.property(v, string(of.Data))
 			}
 			r.bindItem(item.Value, given, how, env)
 		}
@@ -493,7 +492,7 @@ func (r *Runner) bind(b js.IBinding, v value, how js.TokenType, env *scope) (thr
 			}
 			given := unknownValue
 			if v.kind == object {
-				given, _ = r.property(v, index(i), nil)
+				given, _ = r.property(v, index(i))
 			}
 			r.bindItem(item, given, how, env)
 		}
