@@ -15,6 +15,7 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/old"
+	"upperpath.example/upperpath/internal/core/robots"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -149,7 +150,7 @@ type Crawling struct {
 // robotsOf is the robots.txt of a door, read once.
 type robotsOf struct {
 	once sync.Once
-	says *old.Robots
+	says *robots.File
 }
 
 // Run crawls until the frontier is empty, or the context ends, whose error comes back.
@@ -228,7 +229,7 @@ func (c *Crawling) ask(ctx context.Context, p old.Place) {
 
 // robotsAt gives the robots.txt of a door. One that is not there bars nothing; one that nobody
 // could read bars all (RFC 9309 section 2.3.1).
-func (c *Crawling) robotsAt(ctx context.Context, d web.Door) *old.Robots {
+func (c *Crawling) robotsAt(ctx context.Context, d web.Door) *robots.File {
 	c.lock.Lock()
 	r := c.robots[d]
 	if r == nil {
@@ -240,15 +241,15 @@ func (c *Crawling) robotsAt(ctx context.Context, d web.Door) *old.Robots {
 		c.lock.Lock()
 		public := c.public
 		c.lock.Unlock()
-		status, body, err := c.Web.fetchStart(ctx, d.URL("/robots.txt", ""), "*/*", old.MostRobots,
+		status, body, err := c.Web.fetchStart(ctx, d.URL("/robots.txt", ""), "*/*", robots.MostRead,
 			public)
 		switch {
 		case err != nil || status >= 500:
-			r.says = old.Barred()
+			r.says = robots.Barred()
 		case status >= 400:
-			r.says = &old.Robots{}
+			r.says = &robots.File{}
 		default:
-			r.says = old.ParseRobots(string(body), c.Agent)
+			r.says = robots.Parse(string(body), c.Agent)
 		}
 		if r.says.Delay > 0 {
 			c.Web.space(d.Host, r.says.Delay)

@@ -4,12 +4,12 @@ import (
 	"slices"
 	"strings"
 
-	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/robots"
 )
 
 // robots takes in what a meta element says to robots: to all, or to one by its name.
 func (r *pageReader) robots(name, content string) {
-	if name != "robots" && !slices.Contains(chain.RobotNames, name) {
+	if name != "robots" && !slices.Contains(robots.Engines, name) {
 		return
 	}
 	for word := range strings.SplitSeq(strings.ToLower(content), ",") {

@@ -70,12 +70,6 @@ type May struct {
 	Elsewhere bool `json:"elsewhere,omitempty"`
 }
 
-// RobotNames are the names by which search engines let their robots be spoken to.
-var RobotNames = []string{"googlebot", "googlebot-news", "bingbot", "msnbot", "slurp",
-	"duckduckbot", "baiduspider", "yandex", "yandexbot", "applebot", "qwantbot", "seznambot",
-	"petalbot",
-	"sogou web spider", "naverbot", "yeti", "mojeekbot", "ia_archiver"}
-
 // says reports whether one of the phrases stands in what a page says of itself, in small letters.
 func (p *Document) says(phrases []string) bool {
 	if p == nil {

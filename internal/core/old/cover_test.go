@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -286,10 +285,3 @@ func TestEveryOutcomeHasAName(t *testing.T) {
 
 // TestADelayEndsTheListOfThoseItIsFor has two groups, of which the first has a delay alone (RFC
 // 9309 section 2.1: a group begins with those it is for).
-func TestADelayEndsTheListOfThoseItIsFor(t *testing.T) {
-	r := old.ParseRobots("User-agent: ours\nCrawl-delay: 5\nUser-agent: *\nDisallow: /\n", "ours")
-	assert.True(t, r.Allows("/a"))
-	assert.Equal(t, 5*time.Second, r.Delay)
-	assert.False(t, old.ParseRobots("User-agent: ours\nCrawl-delay: 5\nUser-agent: *\nDisallow: /\n",
-		"theirs").Allows("/a"))
-}

@@ -16,7 +16,7 @@
 // asked once; old.FollowedOf makes a row of a chain, and store keeps rows every 0.4 s, numbered, so
 // that a run goes on where it was cut off; each holds a digest of its goal, which says whether its
 // verdict still stands. A crawl is old.Frontier (bounds, and no shape of URL without end),
-// old.Robots (RFC 9309) and the workers of live.Crawling.
+// robots.File (RFC 9309) and the workers of live.Crawling.
 package old
 
 import (

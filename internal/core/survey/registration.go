@@ -7,6 +7,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/robots"
 )
 
 // Soon is how long before its end a registration is worth a warning.
@@ -109,24 +110,4 @@ func (v *judging) robots() {
 
 // Bars reads a robots.txt (RFC 9309 section 2.2) and returns the line that bars everybody from
 // everything, "" where none does.
-func Bars(text string) string {
-	everybody, fresh := false, true
-	for line := range strings.Lines(text) {
-		line, _, _ = strings.Cut(line, "#")
-		key, value, ok := strings.Cut(strings.TrimSpace(line), ":")
-		key, value = strings.ToLower(strings.TrimSpace(key)), strings.TrimSpace(value)
-		switch {
-		case !ok:
-		case key == "user-agent":
-			if fresh {
-				everybody = false
-			}
-			everybody, fresh = everybody || value == "*", false
-		case key == "disallow" && everybody && (value == "/" || value == "/*"):
-			return "Disallow: " + value
-		case key == "disallow" || key == "allow":
-			fresh = true
-		}
-	}
-	return ""
-}
+func Bars(text string) string { return robots.Parse(text, "*").BarsAll() }
