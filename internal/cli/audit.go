@@ -34,6 +34,7 @@ func (p *program) audit() *cobra.Command {
 	var out output
 	var doorsOnly, forget bool
 	var olds oldURLOptions
+	var look contentOptions
 	c := &cobra.Command{
 		Use:   "audit",
 		Short: "Try every door and rule as visitors do, and report problems",
@@ -44,7 +45,12 @@ vantages, --as and --returning add visitors, and say where they fare differently
 is saved; report shows it.
 
 With --old-urls it follows the old URLs of a file instead, up to a million, and says by weight
-what becomes of them. After an interruption, --resume continues.`,
+what becomes of them. After an interruption, --resume continues.
+
+With --content it looks at what search engines see: robots.txt of the old hosts, today and after
+the move, and of the site; sitemaps; the pages at which old URLs arrive; links to old hosts; feeds,
+pictures and documents. It crawls the site as its robots.txt allows, with two requests at a time
+and five a second. The result is shown, not saved.`,
 		Example: `  upperpath audit
   upperpath audit --from stage/stage.yaml --chains
   upperpath audit --only wave:2 --format json
@@ -52,7 +58,9 @@ what becomes of them. After an interruption, --resume continues.`,
   upperpath audit --returning survey
   upperpath audit --only wave:1 --point northmoor.example=203.0.113.20
   upperpath audit --old-urls old-urls.csv
-  upperpath audit --old-urls old-urls.csv --resume`,
+  upperpath audit --old-urls old-urls.csv --resume
+  upperpath audit --content
+  upperpath audit --content --rate 200 --most-pages 2000 --format xlsx > search.xlsx`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {
@@ -60,6 +68,17 @@ what becomes of them. After an interruption, --resume continues.`,
 			}
 			if err := olds.check(forget, doorsOnly); err != nil {
 				return err
+			}
+			look.changed = c.Flags().Changed
+			if err := look.check(&olds, doorsOnly); err != nil {
+				return err
+			}
+			if look.on {
+				if visitors.several(&vantage) {
+					return usage("--content goes as one visitor from one place; expected it without --as, " +
+						"--returning and a list of --from")
+				}
+				return p.auditContent(c.Context(), &from, &vantage, &look, &olds, &out)
 			}
 			e, made, err := from.readSeen(c.Context())
 			if err != nil {
@@ -115,6 +134,11 @@ what becomes of them. After an interruption, --resume continues.`,
 		"the `HOST` or door whose paths they are, where that file names none")
 	c.Flags().BoolVar(&olds.resume, "resume", false,
 		"continue an interrupted audit of these old URLs")
+	c.Flags().BoolVar(&look.on, "content", false,
+		"look at what search engines see, instead of doors and rules")
+	c.Flags().IntVar(&look.most, "most-pages", 1000,
+		"of --content: request at most this `NUMBER` of pages of the site")
+	c.Flags().IntVar(&look.depth, "depth", 10, "of --content: at most this `NUMBER` of links away")
 	return c
 }
 

@@ -76,6 +76,11 @@ type crowd struct {
 	unseen          int // how many not all could follow
 }
 
+// several reports whether more than one visitor goes there.
+func (o *visitorOptions) several(v *vantageOptions) bool {
+	return len(o.as) > 0 || o.returning != "" || o.preloaded != "" || strings.Contains(v.from, ",")
+}
+
 // open makes the webs of all vantages and kinds of visitors. The estate may be nil.
 func (o *visitorOptions) open(ctx context.Context, v *vantageOptions, e *files.Estate) (*crowd,
 	error) {

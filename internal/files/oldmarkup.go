@@ -70,11 +70,12 @@ func (m *markup) open(t xml.StartElement) {
 		slices.Contains([]string{"urlset", "sitemapindex", "rss", "feed", "RDF"}, name)
 	m.index = m.index || name == "sitemapindex"
 	m.reading, m.text = name, m.text[:0]
-	if name != "link" || !slices.Contains(m.in, "entry") {
+	// a link of a feed's entry, or a page in another language beside one of a sitemap
+	if name != "link" || !slices.Contains(m.in, "entry") && !slices.Contains(m.in, "url") {
 		return
 	}
 	for _, a := range t.Attr {
-		if a.Name.Local == "href" {
+		if a.Name.Local == "href" && len(a.Value) <= mostXMLName {
 			m.of.To.Add(m.source, old.Seen{URL: []byte(strings.TrimSpace(a.Value))})
 		}
 	}

@@ -86,6 +86,10 @@ func TestOldURLsComeInManyForms(t *testing.T) {
 			xmlns:image="http://www.google.com/schemas/sitemap-image/1.1"><url><loc> http://old.example/a?b=1&amp;c=2 </loc>
 			<image:image><image:loc>http://old.example/p.png</image:loc></image:image></url></urlset>`,
 			"http://old.example/a?b=1&c=2 0"},
+		"a sitemap with languages": {"sitemap.xml",
+			`<urlset xmlns:xhtml="http://www.w3.org/1999/xhtml"><url><loc>http://old.example/a</loc>` +
+				`<xhtml:link rel="alternate" hreflang="nl" href=" http://old.example/nl/a "/></url></urlset>`,
+			"http://old.example/a 0\nhttp://old.example/nl/a 0"},
 		"a sitemap, compressed": {"sitemap.xml.gz",
 			string(squeezed(t, "<urlset><url><loc>http://old.example/a</loc></url></urlset>")),
 			"http://old.example/a 0"},

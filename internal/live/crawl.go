@@ -1,7 +1,7 @@
 package live
 
 import (
-	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"io"
@@ -10,12 +10,11 @@ import (
 	"sync"
 	"time"
 
-	"golang.org/x/net/html"
-
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/robots"
+	"upperpath.example/upperpath/internal/core/search"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -26,6 +25,10 @@ type Crawled struct {
 	To     web.URL   // where it redirects; the zero value: nowhere
 	Links  []web.URL // of a page, each once
 	Public bool      // it lies outside private networks
+
+	// where pages are read for more than their links
+	Page  *search.Page
+	Feeds []web.URL // that the page names
 }
 
 // mostCrawlLinks is how many links of a page are taken.
@@ -33,19 +36,22 @@ const mostCrawlLinks = 5000
 
 // Crawl asks for a URL and reads the links of its page. One that wants to be asked later is asked
 // once more then. public says that the crawl began outside private networks.
-func (w *Client) Crawl(ctx context.Context, u web.URL, public bool) (Crawled, error) {
-	c, wait, err := w.crawlOnce(ctx, u, public)
+// Where notes is given, pages are read whole, and links to the hosts that it names are kept with
+// their place.
+func (w *Client) Crawl(ctx context.Context, u web.URL, public bool,
+	notes func(web.Host) bool) (Crawled, error) {
+	c, wait, err := w.crawlOnce(ctx, u, public, notes)
 	if err == nil && wait > 0 {
 		w.hold(u.Host(), wait)
 		if sleep(ctx, wait) {
-			c, _, err = w.crawlOnce(ctx, u, public)
+			c, _, err = w.crawlOnce(ctx, u, public, notes)
 		}
 	}
 	return c, err
 }
 
-func (w *Client) crawlOnce(ctx context.Context, u web.URL, public bool) (c Crawled,
-	wait time.Duration, err error) {
+func (w *Client) crawlOnce(ctx context.Context, u web.URL, public bool,
+	notes func(web.Host) bool) (c Crawled, wait time.Duration, err error) {
 	leave, ok := w.await(ctx, u.Host())
 	if !ok {
 		return c, 0, ctx.Err()
@@ -56,8 +62,16 @@ func (w *Client) crawlOnce(ctx context.Context, u web.URL, public bool) (c Crawl
 		c.Kind, _, _ = strings.Cut(response.Header.Get("Content-Type"), ";")
 		a := chain.Answer{URL: u, Status: c.Status, Headers: headersOf(response.Header, c.Status)}
 		c.Public = public
+		var links []chain.Link
+		if notes != nil {
+			defer func() {
+				if err == nil {
+					c.Page = search.PageOf(&a, strings.ToLower(strings.TrimSpace(c.Kind)), links)
+				}
+			}()
+		}
 		if a.IsRedirect() {
-			a.Location = response.Header.Get("Location")
+			a.Location = web.MaskedReference(response.Header.Get("Location"))
 			if next, _, ok := a.Next(); ok {
 				c.To = next
 			}
@@ -70,66 +84,24 @@ func (w *Client) crawlOnce(ctx context.Context, u web.URL, public bool) (c Crawl
 		if c.Status != http.StatusOK || !isPage(response.Header) {
 			return nil
 		}
-		page, err := io.ReadAll(io.LimitReader(response.Body, MostPage))
+		from, coding, err := unpacked(response.Header, response.Body)
+		if err != nil {
+			a.Unread = cmp.Or(coding, "?")
+			return nil
+		}
+		page, err := io.ReadAll(io.LimitReader(from, MostPage))
 		if err != nil && len(page) == 0 && !errors.Is(err, io.EOF) {
 			return err
 		}
-		c.Links = linksOf(u, page)
+		if notes != nil {
+			m := w.page(u, page, response.Header)
+			a.Page, a.Soft = m.doc, m.soft
+		}
+		text := asUTF8(page, one(response.Header, "Content-Type"))
+		c.Links, links, c.Feeds = linksOf(u, text, notes)
 		return nil
 	})
 	return c, wait, err
-}
-
-// linksOf gives the http and https URLs to which a page links, each once.
-func linksOf(at web.URL, page []byte) []web.URL {
-	z := html.NewTokenizer(bytes.NewReader(page))
-	z.SetMaxBuf(MostPage)
-	base, seen := at, map[string]bool{}
-	var all []web.URL
-	for len(all) < mostCrawlLinks {
-		kind := z.Next()
-		if kind == html.ErrorToken {
-			break
-		}
-		if kind != html.StartTagToken && kind != html.SelfClosingTagToken {
-			continue
-		}
-		name, more := z.TagName()
-		attribute := map[string]string{"a": "href", "area": "href", "base": "href", "frame": "src",
-			"iframe": "src",
-			"link":   "href"}[string(name)]
-		if attribute == "" {
-			continue
-		}
-		element, reference, rel := string(name), "", ""
-		for more {
-			var key, value []byte
-			key, value, more = z.TagAttr()
-			switch string(key) {
-			case attribute:
-				reference = string(value)
-			case "rel":
-				rel = strings.ToLower(string(value))
-			}
-		}
-		if element == "link" && rel != "canonical" && rel != "next" && rel != "prev" &&
-			rel != "alternate" {
-			continue
-		}
-		next, _, err := base.Resolve(reference)
-		if err != nil || len(reference) > mostURL || len(next.Path())+len(next.Query()) > mostURL {
-			continue
-		}
-		if element == "base" {
-			base = next
-			continue
-		}
-		if key := next.Key(); !seen[key] {
-			seen[key] = true
-			all = append(all, next)
-		}
-	}
-	return all
 }
 
 // Crawling is a crawl that goes on.
@@ -139,6 +111,7 @@ type Crawling struct {
 	Agent    string // by which robots.txt may name us
 	Parallel int
 	Met      func(old.Place, Crawled, error) // is told of each URL that was asked for, one at a time
+	Notes    func(web.Host) bool             // hosts to which links are kept with their place; nil: none
 
 	lock   sync.Mutex
 	more   *sync.Cond
@@ -204,7 +177,7 @@ func (c *Crawling) ask(ctx context.Context, p old.Place) {
 		c.lock.Lock()
 		public := c.public
 		c.lock.Unlock()
-		got, err = c.Web.Crawl(ctx, p.URL, public)
+		got, err = c.Web.Crawl(ctx, p.URL, public, c.Notes)
 	}
 	c.lock.Lock()
 	defer c.lock.Unlock()

@@ -34,23 +34,37 @@ func (w *Client) fetchFrom(
 func (w *Client) fetchStart(
 	ctx context.Context, u web.URL, accept string, most int64, public bool,
 ) (int, []byte, error) {
-	for range 4 {
+	_, status, body, err := w.fetchEnd(ctx, u, accept, most, public)
+	return status, body, err
+}
+
+// mostFetchHops is how many redirects are followed to a file (RFC 9309 section 2.3.1.2: at least
+// five).
+const mostFetchHops = 5
+
+var errFetchHops = errors.New("it never stops redirecting")
+
+// fetchEnd does the same, and says who answered in the end.
+func (w *Client) fetchEnd(
+	ctx context.Context, u web.URL, accept string, most int64, public bool,
+) (at web.URL, status int, body []byte, err error) {
+	for range mostFetchHops + 1 {
 		leave, ok := w.await(ctx, u.Host())
 		if !ok {
-			return 0, nil, ctx.Err()
+			return u, 0, nil, ctx.Err()
 		}
 		status, location, body, err := w.fetchOnce(ctx, u, accept, most, &public)
 		leave()
 		if err != nil || location == "" {
-			return status, body, err
+			return u, status, body, err
 		}
 		next, _, err := u.Resolve(location)
 		if err != nil {
-			return status, nil, err
+			return u, status, nil, err
 		}
 		u = next
 	}
-	return 0, nil, errors.New("it never stops redirecting")
+	return u, 0, nil, errFetchHops
 }
 
 // fetchOnce follows nothing, and reads so many octets of the body at most.
@@ -65,7 +79,11 @@ func (w *Client) fetchOnce(
 		if status = response.StatusCode; (chain.Answer{Status: status}).IsRedirect() {
 			location = response.Header.Get("Location")
 		}
-		body, err = io.ReadAll(io.LimitReader(response.Body, most))
+		from, _, packed := unpacked(response.Header, response.Body)
+		if packed != nil {
+			from = response.Body // as it came: it may be a packed file
+		}
+		body, err = io.ReadAll(io.LimitReader(from, most))
 		return err
 	})
 	return status, location, body, err

@@ -9,10 +9,11 @@ import (
 var contentCodes = map[finding.Code]Meaning{
 	finding.RobotsBlocked: {
 		Plain: "hidden from search engines",
-		Means: "An old robots.txt keeps search engines away from everything, so they never see the " +
-			"redirects.",
+		Means: "A robots.txt keeps search engines away from old addresses, so they never see the " +
+			"redirects; or from the pages at which these arrive. After the move the one to which the " +
+			"old host's robots.txt leads counts for the old host too.",
 		Meets: "Nothing; but search engines keep the old addresses.",
-		Do:    "Redirect robots.txt too, or allow everything in it.",
+		Do:    "Redirect robots.txt too, or allow these addresses in it.",
 	},
 	finding.NoIndex: {
 		Plain: "kept out of search engines",
@@ -34,6 +35,35 @@ var contentCodes = map[finding.Code]Meaning{
 		Means: "A page over https loads something over http.",
 		Meets: "Missing images, styles or functions: browsers block them, or try https instead.",
 		Do:    "Write these addresses with https, or without a scheme and host.",
+	},
+	finding.OtherKind: {
+		Plain: "file that becomes something else",
+		Means: "The old address of a picture, a document, a recording or a feed arrives at something " +
+			"of another kind, mostly a page.",
+		Meets: "A broken picture on the pages that embed it; a page in place of a document; a feed " +
+			"that falls silent.",
+		Do: "Keep the file on the site and redirect to it. A feed belongs at a feed.",
+	},
+	finding.SitemapStale: {
+		Plain: "sitemap with addresses that cannot be found",
+		Means: "A sitemap of the site lists addresses that redirect, fail, are on old hosts, or that " +
+			"search engines are told to leave out.",
+		Meets: "Nothing; but search engines trust the sitemap less, and new pages are found later.",
+		Do:    "List the addresses at which pages are in the end, and no others.",
+	},
+	finding.SitemapGap: {
+		Plain: "page that no sitemap lists",
+		Means: "Old addresses arrive at a page that may be found, and that no sitemap of the site " +
+			"lists; or the site has no sitemap.",
+		Meets: "Nothing; but search engines take longer to put the new address in place of the old.",
+		Do:    "Add the page to the sitemap.",
+	},
+	finding.SitemapDropped: {
+		Plain: "old sitemap that goes with the move",
+		Means: "An old host serves a sitemap today, and something else answers for it after the move.",
+		Meets: "Nothing; but search engines request the old addresses, and so see their redirects, later.",
+		Do: "Save the old sitemap before the move, serve it on the site for some weeks, and submit " +
+			"it to search engines.",
 	},
 	finding.LeftoverLink: {
 		Plain: "link to an old address",

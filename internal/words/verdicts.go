@@ -209,6 +209,17 @@ const (
 	SomeFollowing = "%s not followed yet; %s continues."
 )
 
+// Sentences about what search engines see.
+const (
+	NothingAmiss     = "Nothing was found that keeps search engines from the move."
+	NothingAmissSeen = "In what was looked at, nothing keeps search engines from the move."
+	SomeUnlooked     = " %s %s not seen."
+	UnlookedTitle    = "Not seen, and so not judged"
+	ContentLooked    = "Looked at: %s; %s of the site; %s. Visits are those of the old URLs concerned."
+	GatherForContent = "Without old URLs there are no visits, and no pages at which they arrive; upperpath " +
+		"gather lists them."
+)
+
 // Verdicts of imports.
 const (
 	Imported        = "%s made from %s; %s not translated, %s."

@@ -133,7 +133,7 @@ func (v *judging) content(last *Answer) {
 	}
 	at := len(v.chain.Hops) - 1
 	v.hsts(at, last)
-	how, hidden := last.hidden()
+	how, hidden := last.Hidden()
 	canonical := last.canonical()
 	if !hidden && canonical == "" && (last.Page == nil || last.Page.bare()) {
 		return
@@ -231,6 +231,15 @@ func (a *Answer) canonical() string {
 		return ""
 	}
 	return u.String()
+}
+
+// CanonicalURL gives the address that an answer names as its own: by a Link header, or in its page;
+// "" for none.
+func (a *Answer) CanonicalURL() string {
+	if by := a.canonical(); by != "" || a.Page == nil {
+		return by
+	}
+	return a.Page.Canonical
 }
 
 // old reports whether a host is one of the estate that only forwards.

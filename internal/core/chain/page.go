@@ -185,9 +185,9 @@ func (p *Document) challenges() bool {
 // mostChallenge is how long a page is at most that is nothing but a challenge, in octets.
 const mostChallenge = 32 << 10
 
-// hidden reports whether an answer asks search engines not to list it (RFC 9309 knows nothing of
+// Hidden reports whether an answer asks search engines not to list it (RFC 9309 knows nothing of
 // it; it is their own agreement): by the header or in the page.
-func (a *Answer) hidden() (how fact.Facts, is bool) {
+func (a *Answer) Hidden() (how fact.Facts, is bool) {
 	var some []string
 	if a.Headers != nil {
 		all, named := saysNoIndex(a.Headers.Robots)

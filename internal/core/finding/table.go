@@ -93,7 +93,11 @@ const (
 	NoIndex
 	CanonicalDisagrees
 	MixedContent
+	OtherKind
+	SitemapStale
+	SitemapGap
 	LeftoverLink
+	SitemapDropped
 
 	Tie
 	Shadowed
@@ -297,7 +301,11 @@ var table = [codes]Row{
 	NoIndex:            {Name: "noindex", Severity: Warning, About: "content"},
 	CanonicalDisagrees: {Name: "canonical-disagrees", Severity: Warning, About: "content"},
 	MixedContent:       {Name: "mixed-content", Severity: Warning, About: "content"},
+	OtherKind:          {Name: "other-kind", Severity: Warning, About: "content"},
+	SitemapStale:       {Name: "sitemap-stale", Severity: Warning, About: "content"},
+	SitemapGap:         {Name: "sitemap-gap", Severity: Warning, About: "content"},
 	LeftoverLink:       {Name: "leftover-link", Severity: Note, About: "content"},
+	SitemapDropped:     {Name: "sitemap-dropped", Severity: Note, About: "content"},
 
 	Tie: {Name: "tie", Severity: Error, About: "rules", Denies: []Claim{NeverTied}},
 	Shadowed: {Name: "shadowed", Severity: Warning, About: "rules",

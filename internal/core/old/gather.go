@@ -1,6 +1,7 @@
 package old
 
 import (
+	"bytes"
 	"cmp"
 	"math"
 	"slices"
@@ -226,13 +227,16 @@ func (g *Gathering) Add(s *Source, a Seen) {
 	}
 	at, known := g.byRaw[string(a.URL)]
 	if !known || post {
-		at = g.place(a.URL, post)
+		at = g.place(a.URL, post, false)
 		if len(g.byRaw) >= mostRaw {
 			clear(g.byRaw)
 		}
 		if !post {
 			g.byRaw[string(a.URL)] = at
 		}
+	}
+	if at == isPart && g.embedded(&a) { // visitors of others see it
+		at = g.place(a.URL, post, true)
 	}
 	if at < 0 {
 		why := map[int32]Reason{isNone: NoURL, isPart: Part, isStranger: Stranger, isLong: TooLong}[at]
@@ -257,7 +261,7 @@ func (g *Gathering) isRobot(agent []byte) bool {
 }
 
 // place finds the entry of an address, or makes one; below 0 it says why there is none.
-func (g *Gathering) place(raw []byte, post bool) int32 {
+func (g *Gathering) place(raw []byte, post, parts bool) int32 {
 	if len(raw) > mostURL {
 		return isLong
 	}
@@ -268,7 +272,7 @@ func (g *Gathering) place(raw []byte, post bool) int32 {
 	if g.Hosts != nil && !g.Hosts(u.Host()) {
 		return isStranger
 	}
-	if g.leave.part(u.Path()) {
+	if !parts && g.leave.part(u.Path()) {
 		return isPart
 	}
 	if query, some := without(u.Query(), g.leave.Parameters); some {
@@ -334,6 +338,37 @@ func (e *Entry) status(status int) {
 		}
 	}
 }
+
+// embedded reports whether a page of somebody else led to a part of a page: a picture, a recording
+// or a document that it embeds. Styles, scripts and fonts are parts of our own pages alone.
+func (g *Gathering) embedded(a *Seen) bool {
+	if len(a.Referrer) == 0 || !embeddable(a.URL) {
+		return false
+	}
+	name := g.referrer(a.Referrer, string(a.URL))
+	if name == "" {
+		return false
+	}
+	by, err := web.ParseHost(name)
+	if err != nil {
+		return false
+	}
+	if g.Hosts != nil {
+		return !g.Hosts(by)
+	}
+	u, err := web.ParseURL(string(a.URL))
+	return err == nil && by.Domain() != u.Host().Domain()
+}
+
+// embeddable reports whether a URL is one of a picture or a recording, by its ending.
+func embeddable(raw []byte) bool {
+	path, _, _ := bytes.Cut(raw, []byte("?"))
+	dot := bytes.LastIndexByte(path, '.')
+	return dot >= 0 && len(path)-dot <= 6 && embeds[strings.ToLower(string(path[dot:]))]
+}
+
+var embeds = map[string]bool{".png": true, ".jpg": true, ".jpeg": true, ".gif": true, ".webp": true,
+	".avif": true, ".svg": true, ".bmp": true, ".mp4": true, ".webm": true, ".mp3": true}
 
 // referrer gives the host of a page that leads to an address on another one; "" where it is the
 // same, or none.

@@ -126,3 +126,38 @@ func TestOnlyHostsOfReferrersGoOn(t *testing.T) {
 		assert.Equal(t, want, g.Entries()[0].Referrer(), "%q", page)
 	}
 }
+
+// TestPicturesThatOthersEmbedCount has parts of pages that pages of others led to, and near misses.
+func TestPicturesThatOthersEmbedCount(t *testing.T) {
+	for _, c := range []struct {
+		url, referrer string
+		counts        bool
+	}{
+		{"http://old.example/map.png?size=2", "https://guide.example/day-trips", true},
+		{"http://old.example/Film.MP4", "https://guide.example/", true},
+		{"http://old.example/map.png", "", false},
+		{"http://old.example/map.png", "http://old.example/visit", false},
+		{"http://old.example/map.png", "http://www.old.example/visit", false},
+		{"http://old.example/map.png", "android-app://x/", false},
+		{"http://old.example/style.css", "https://guide.example/", false},
+		{"http://old.example/font.woff2", "https://guide.example/", false},
+		{"http://old.example/data.json", "https://guide.example/", false},
+	} {
+		for _, known := range []bool{false, true} {
+			g := old.NewGathering(old.DefaultLeaveOut())
+			if known {
+				g.Hosts = func(h web.Host) bool { return h.Domain().String() == "old.example" }
+			}
+			s := g.Begin("log")
+			if known { // what was left out before does not hide it
+				g.Add(s, old.Seen{URL: []byte(c.url), Weight: 1})
+			}
+			g.Add(s, old.Seen{URL: []byte(c.url), Weight: 1, Referrer: []byte(c.referrer)})
+			n, _ := g.Count()
+			assert.Equal(t, c.counts, n == 1, "%s by %q", c.url, c.referrer)
+			if c.counts {
+				assert.Equal(t, "guide.example", g.Entries()[0].Referrer())
+			}
+		}
+	}
+}

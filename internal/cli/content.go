@@ -1,0 +1,514 @@
+package cli
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/crew"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/old"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/robots"
+	"upperpath.example/upperpath/internal/core/search"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/live"
+	"upperpath.example/upperpath/internal/report"
+)
+
+// contentOptions say how far an audit of what search engines see goes.
+type contentOptions struct {
+	on          bool
+	most, depth int
+	changed     func(string) bool
+}
+
+// Bounds of what is read beside pages.
+const (
+	mostEntries = 500_000  // of all sitemaps of the site
+	mostOldMaps = 50       // sitemaps of one old host
+	mostMapSize = 64 << 20 // octets of a sitemap
+	mostAtOnce  = 16       // old hosts that are asked at a time
+)
+
+func (o *contentOptions) check(olds *oldURLOptions, doorsOnly bool) error {
+	switch {
+	case !o.on && (o.changed("most-pages") || o.changed("depth")):
+		return usage("--most-pages and --depth are for --content; expected it with them")
+	case o.on && olds.resume:
+		return usage("--resume: --content starts anew each time; expected one of them")
+	case o.on && doorsOnly:
+		return usage("--doors-only: --content follows no doors; expected one of them")
+	case o.most < 1 || o.most > mostToCrawl || o.depth < 0:
+		return usage("audit: expected --depth from 0 and --most-pages from 1 to %d", mostToCrawl)
+	}
+	return nil
+}
+
+// content looks at what search engines see.
+type content struct {
+	*program
+	made *plan.Plan
+	w    *live.Client
+	lock sync.Mutex
+	seen search.Seen
+	lost map[[2]string]*search.Unseen
+}
+
+// auditContent shows what search engines meet, and whoever embeds files.
+func (p *program) auditContent(ctx context.Context, from *estateOptions, v *vantageOptions,
+	o *contentOptions, olds *oldURLOptions, out *output) error {
+	e, in, err := p.readSeen(ctx, from)
+	if err != nil {
+		return err
+	}
+	door, err := doorOf(olds.host)
+	if err != nil {
+		return err
+	}
+	var paths []string
+	switch _, err := os.Stat(files.Beside(e.Path, oldURLsName)); {
+	case olds.path != "":
+		paths = []string{olds.path}
+	case err == nil:
+		paths = []string{files.Beside(e.Path, oldURLsName)}
+	}
+	var addresses []old.Address
+	source := ""
+	if len(paths) > 0 {
+		if addresses, source, err = p.oldURLs(ctx, e, in, door, paths); err != nil {
+			return err
+		}
+	}
+	made := plan.Bare(in)
+	v.perHost, v.rate = politely(v, o.changed)
+	w, err := v.open(e)
+	if err != nil {
+		return err
+	}
+	defer w.Close()
+	c := &content{program: p, made: made, w: w, lost: map[[2]string]*search.Unseen{}}
+	c.seen = search.Seen{Site: made.Estate.Canonical, Forwards: made.Forwards, Serves: made.Estate.Serves,
+		Today: map[web.Door]search.Robots{}, After: map[web.Door]search.Robots{},
+		Own: map[web.Door]search.Robots{}, Pages: map[string]*search.Page{}, Goal: c.goal,
+		Accept: func(all []finding.Finding) []finding.Finding {
+			return finding.Accept(all, made.Estate.Accept, w.Now())
+		}}
+	c.oldURLs(addresses)
+	started := p.now()
+	meter := p.progress("looking at the old hosts", 0, "")
+	c.site(ctx)
+	c.oldHosts(ctx)
+	meter.done()
+	err = c.crawl(ctx, o, v.parallel)
+	if err == nil {
+		c.others(ctx)
+		err = ctx.Err()
+	}
+	if broken := w.Broken(); broken != nil {
+		return failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
+	}
+	for _, u := range c.lost {
+		c.seen.Lost = append(c.seen.Lost, *u)
+	}
+	slices.SortFunc(c.seen.Lost, func(a, b search.Unseen) int {
+		return cmp.Or(cmp.Compare(a.What, b.What), cmp.Compare(a.Why, b.Why))
+	})
+	found := search.Judge(c.seen)
+	d := report.Content(report.ForContent{Found: found, Source: source, Vantage: w.Vantage().Name,
+		Canonical: made.Canonical, Started: started.UTC().Truncate(time.Millisecond),
+		Interrupted: err != nil, Notes: w.Notes(), All: out.detail})
+	if showErr := p.show(d, out); showErr != nil {
+		return showErr
+	}
+	if err != nil {
+		return err
+	}
+	return out.exit(found.Findings())
+}
+
+// goal gives where the plan leads a URL on the site; the zero value: nowhere there.
+func (c *content) goal(u web.URL) web.URL {
+	way := chain.Follow(context.Background(), c.made.Web, chain.Ask{URL: u}, chain.Asked)
+	if way.End != chain.Page || way.Last().Status == 410 || !c.made.Estate.Serves(way.Arrival.Host()) {
+		return web.URL{}
+	}
+	return untracked(way.Arrival)
+}
+
+// untracked gives a URL without what follows visitors.
+func untracked(u web.URL) web.URL {
+	if query, some := old.WithoutTracking(u.Query()); some {
+		return u.Door().URL(u.Path(), query)
+	}
+	return u
+}
+
+// oldURLs works out where the plan leads each old URL.
+func (c *content) oldURLs(addresses []old.Address) {
+	covered := old.Cover(c.made.Web, addresses, nil)
+	for i, a := range covered.Addresses {
+		u, err := web.ParseURL(a.URL)
+		if err != nil || a.Method != "" || !c.made.Forwards(u.Door()) || !c.made.Web.Means(u.Host()) {
+			continue
+		}
+		one := search.Old{URL: u, Weight: a.Weight}
+		arrival, end, status := covered.End(i)
+		if to, err := web.ParseURL(arrival); err == nil && end == chain.Page && status != 410 &&
+			c.made.Estate.Serves(to.Host()) {
+			one.To = untracked(to)
+		}
+		c.seen.Olds = append(c.seen.Olds, one)
+	}
+}
+
+// miss takes in that something could not be looked at.
+func (c *content) miss(what, first, why string, count int) {
+	c.lock.Lock()
+	defer c.lock.Unlock()
+	u := c.lost[[2]string{what, why}]
+	if u == nil {
+		u = &search.Unseen{What: what, First: first, Why: why}
+		c.lost[[2]string{what, why}] = u
+	}
+	u.Count += count
+}
+
+// site reads the robots.txt of the site's doors, and its sitemaps.
+func (c *content) site(ctx context.Context) {
+	e := c.made.Estate
+	asked := map[string]bool{}
+	gone := true
+	var mapped []string
+	for _, site := range e.Sites() {
+		for _, h := range append([]web.Host{site.Canonical.Host}, site.Hosts...) {
+			d := web.Door{Scheme: web.HTTPS, Host: h}
+			if h == site.Canonical.Host {
+				d = site.Canonical
+			}
+			if _, known := c.seen.Own[d]; known {
+				continue
+			}
+			at := d.URL("/robots.txt", "")
+			r := c.w.Robots(ctx, at)
+			if c.seen.Own[d] = r; r.Says == nil {
+				c.miss(search.UnseenRobots, at.String(), r.Why, 1)
+			}
+			if d != site.Canonical {
+				continue
+			}
+			names := []string{d.URL("/sitemap.xml", "").String()}
+			if r.Says != nil && len(r.Says.Sitemaps) > 0 {
+				names = r.Says.Sitemaps
+			}
+			for _, name := range names {
+				if u, _, err := at.Resolve(name); err == nil && !asked[u.Key()] {
+					asked[u.Key()] = true
+					mapped = append(mapped, u.String())
+				}
+			}
+			gone = gone && r.Says != nil
+		}
+	}
+	took, missing := c.sitemaps(ctx, search.UnseenSitemaps, mapped, asked, func(in string, u web.URL) bool {
+		c.seen.Listed = append(c.seen.Listed, search.Listed{URL: u, In: in})
+		return len(c.seen.Listed) < mostEntries
+	}, mostMaps)
+	c.seen.MapsRead, c.seen.MapsGone = took, gone && missing
+	if len(c.seen.Listed) >= mostEntries {
+		c.miss(search.UnseenSitemaps, mapped[0], fmt.Sprintf("more than %d entries", mostEntries), 1)
+	}
+}
+
+// sitemaps reads sitemaps, and those that indexes among them name. took is how many were read;
+// missing says that each of those that were not is not there.
+func (c *content) sitemaps(ctx context.Context, what string, all []string, asked map[string]bool,
+	take func(in string, u web.URL) bool, most int) (took int, missing bool) {
+	missing = true
+	named := len(all)
+	for i := 0; i < len(all) && ctx.Err() == nil; i++ {
+		at, err := web.ParseURL(all[i])
+		if err != nil {
+			continue
+		}
+		if i >= most {
+			c.miss(what, at.String(), fmt.Sprintf("more than %d", most), len(all)-i)
+			return took, false
+		}
+		from, status, body, err := c.w.Body(ctx, at, mostMapSize, i >= named)
+		switch {
+		case err == nil && status >= 400 && status < 500 && status != 429:
+			continue
+		case err != nil:
+			c.miss(what, at.String(), live.Reason(err), 1)
+		case status != 200:
+			c.miss(what, at.String(), fmt.Sprintf("it answers %d", status), 1)
+		}
+		if err != nil || status != 200 {
+			missing = false
+			continue
+		}
+		if isMarkupPage(body) {
+			continue // a page in place of one
+		}
+		missing = false
+		enough := errors.New("enough")
+		var over error
+		reader := &files.OldURLs{Door: from.Door(), Stop: func() error { return cmp.Or(over, ctx.Err()) }}
+		reader.To = old.Each(func(s old.Seen) {
+			if u, _, err := from.Resolve(string(s.URL)); err == nil && over == nil && !take(at.String(), u) {
+				over = enough
+			}
+		})
+		if err := reader.AddFrom(at.String(), at.String(), bytes.NewReader(body)); err != nil &&
+			!errors.Is(err, enough) {
+			c.miss(what, at.String(), "it cannot be read", 1)
+			continue
+		}
+		took++
+		for _, name := range reader.Maps {
+			if u, _, err := from.Resolve(name); err == nil && !asked[u.Key()] {
+				asked[u.Key()] = true
+				all = append(all, u.String())
+			}
+		}
+	}
+	return took, missing
+}
+
+// isMarkupPage reports whether a body is an HTML page.
+func isMarkupPage(body []byte) bool {
+	start := strings.ToLower(string(bytes.TrimSpace(body[:min(len(body), 1<<10)])))
+	return strings.HasPrefix(start, "<!doctype html") || strings.HasPrefix(start, "<html")
+}
+
+// oldHosts looks at what the old hosts tell search engines today, and at what will answer for them.
+func (c *content) oldHosts(ctx context.Context) {
+	var hosts []web.Host
+	for _, d := range c.made.Domains() {
+		for _, h := range d.Hosts() {
+			hosts = append(hosts, h.Typed())
+		}
+	}
+	work := make(chan web.Host)
+	var workers crew.Crew
+	for range min(mostAtOnce, len(hosts)) {
+		workers.Go(func() {
+			for h := range work {
+				if ctx.Err() == nil {
+					c.oldHost(ctx, h)
+				}
+			}
+		})
+	}
+	for _, h := range hosts {
+		work <- h
+	}
+	close(work)
+	workers.Wait()
+}
+
+func (c *content) oldHost(ctx context.Context, h web.Host) {
+	var mapped []string
+	asked := map[string]bool{}
+	for _, d := range web.Doors(h) {
+		at := d.URL("/robots.txt", "")
+		today, after := c.w.Robots(ctx, at), c.after(ctx, at)
+		c.lock.Lock()
+		c.seen.Today[d], c.seen.After[d] = today, after
+		c.lock.Unlock()
+		names := []string{d.URL("/sitemap.xml", "").String()}
+		if today.Says != nil && c.made.Forwards(today.From.Door()) {
+			names = append(names, today.Says.Sitemaps...)
+		}
+		for _, name := range names {
+			if u, _, err := at.Resolve(name); err == nil && c.made.Forwards(u.Door()) {
+				key := strings.TrimPrefix(strings.TrimPrefix(u.Key(), "https"), "http")
+				if !asked[key] {
+					asked[key] = true
+					mapped = append(mapped, u.String())
+				}
+			}
+		}
+	}
+	for _, m := range mapped {
+		c.oldMap(ctx, m)
+	}
+	c.home(ctx, web.Door{Scheme: web.HTTP, Host: h}.URL("/", ""))
+}
+
+// after gives what answers for the robots.txt of an old door after the move.
+func (c *content) after(ctx context.Context, at web.URL) search.Robots {
+	way := chain.Follow(ctx, c.made.Web, chain.Ask{URL: at}, chain.Asked)
+	last := way.Last()
+	switch {
+	case way.End != chain.Page:
+		return search.Robots{From: last.URL, Why: "the plan leads it nowhere"}
+	case last.Status == 410:
+		return search.Robots{From: last.URL, Status: 410, Says: robots.ParseAll("")}
+	case c.made.Forwards(way.Arrival.Door()):
+		return search.Robots{From: last.URL, Why: "the plan leads it to no page"}
+	}
+	c.lock.Lock()
+	own, known := c.seen.Own[way.Arrival.Door()]
+	c.lock.Unlock()
+	if known && way.Arrival.Path() == "/robots.txt" {
+		return own
+	}
+	return c.w.Robots(ctx, way.Arrival)
+}
+
+// oldMap looks whether an old host serves a sitemap of its own today.
+func (c *content) oldMap(ctx context.Context, name string) {
+	at, err := web.ParseURL(name)
+	if err != nil {
+		return
+	}
+	from, status, _, err := c.w.Body(ctx, at, mostMapSize, false)
+	if err != nil && !live.NoSuchHost(err) {
+		c.miss(search.UnseenOldMaps, name, live.Reason(err), 1)
+	}
+	if err != nil || status != 200 || !c.made.Forwards(from.Door()) {
+		return
+	}
+	lists := 0
+	took, _ := c.sitemaps(ctx, search.UnseenOldMaps, []string{from.String()}, map[string]bool{from.Key(): true},
+		func(string, web.URL) bool {
+			lists++
+			return lists < mostEntries
+		}, mostOldMaps)
+	if took == 0 || lists == 0 {
+		return
+	}
+	to := c.goal(from)
+	c.lock.Lock()
+	defer c.lock.Unlock()
+	if !slices.ContainsFunc(c.seen.OldMaps, func(m search.OldMap) bool { return m.URL.Same(from) }) {
+		c.seen.OldMaps = append(c.seen.OldMaps, search.OldMap{URL: from, Lists: lists, To: to})
+	}
+}
+
+// home looks which feeds the home page of an old host names today.
+func (c *content) home(ctx context.Context, at web.URL) {
+	got, page, err := c.w.Home(ctx, at)
+	switch {
+	case live.NoSuchHost(err):
+		return
+	case err != nil:
+		c.miss(search.UnseenHomes, at.String(), live.Reason(err), 1)
+		return
+	case !c.made.Forwards(page.Door()):
+		return
+	}
+	for _, f := range got.Feeds {
+		if !c.made.Forwards(f.Door()) {
+			continue
+		}
+		one := search.Feed{URL: f, Page: page, To: c.goal(f)}
+		c.lock.Lock()
+		if !slices.ContainsFunc(c.seen.Feeds, func(o search.Feed) bool { return o.URL.Same(f) }) {
+			c.seen.Feeds = append(c.seen.Feeds, one)
+		}
+		c.lock.Unlock()
+	}
+}
+
+// crawl looks at the pages of the site: those at which old URLs arrive, the heaviest first, those in
+// its sitemaps, and what they link to.
+func (c *content) crawl(ctx context.Context, o *contentOptions, parallel int) error {
+	f := old.NewFrontier(old.DefaultLeaveOut())
+	f.Depth, f.PerFolder = o.depth, mostAlike
+	f.Doors = func(d web.Door) bool { return d.Port == 0 && c.made.Estate.Serves(d.Host) }
+	for _, site := range c.made.Estate.Sites() {
+		f.Pages++
+		f.Add(site.Canonical.URL("/", ""), 0)
+	}
+	// what is linked to gets a quarter at least, and what sitemaps list another
+	f.Pages = max(f.Pages, o.most/2)
+	for _, u := range search.Arrivals(c.seen.Olds) {
+		f.Add(u, 0)
+	}
+	f.Pages = max(f.Pages, o.most*3/4)
+	for _, l := range c.seen.Listed {
+		f.Add(l.URL, 0)
+	}
+	f.Pages, f.TooMany = max(f.Pages, o.most), 0
+	meter := c.progress("crawling the site", 0, "")
+	defer meter.done()
+	crawl := live.Crawling{Web: c.w, Frontier: f, Agent: robotsName, Parallel: parallel,
+		Notes: func(h web.Host) bool {
+			return c.made.Forwards(web.Door{Scheme: web.HTTPS, Host: h})
+		},
+		Met: func(at old.Place, got live.Crawled, err error) {
+			meter.step()
+			switch {
+			case err != nil:
+				c.seen.Pages[at.URL.Key()] = &search.Page{URL: at.URL}
+				c.miss(search.UnseenLinks, at.URL.String(), live.Reason(err), 1)
+			case got.Page != nil:
+				c.seen.Pages[at.URL.Key()] = got.Page
+			}
+		}}
+	err := crawl.Run(ctx)
+	root := c.made.Estate.Canonical.URL("/", "").String()
+	if f.TooMany > 0 {
+		c.miss(search.UnseenLinks, root, fmt.Sprintf("beyond --most-pages %d", o.most), f.TooMany)
+	}
+	if f.TooDeep > 0 {
+		c.miss(search.UnseenLinks, root, fmt.Sprintf("beyond --depth %d", o.depth), f.TooDeep)
+	}
+	if f.Barred > 0 {
+		c.miss(search.UnseenLinks, root, "robots.txt keeps this program away", f.Barred)
+	}
+	if f.Waiting() > 0 {
+		c.miss(search.UnseenLinks, root, "interrupted", f.Waiting())
+	}
+	return err
+}
+
+// others asks for what no crawl follows: pictures, documents and feeds at which old ones arrive.
+func (c *content) others(ctx context.Context) {
+	all := search.Arrivals(c.seen.Olds)
+	for _, f := range c.seen.Feeds {
+		all = append(all, f.To)
+	}
+	none := func(web.Host) bool { return false }
+	linked := map[string]bool{} // where what the site still names on old hosts leads
+	for _, p := range c.seen.Pages {
+		for _, l := range p.Links {
+			if u, err := web.ParseURL(l.URL); err == nil && len(linked) < mostOthers {
+				if to := c.goal(u); !linked[to.Key()] {
+					linked[to.Key()] = true
+					all = append(all, to)
+				}
+			}
+		}
+	}
+	asked := 0
+	for _, u := range all {
+		if u.IsZero() || c.seen.Pages[u.Key()] != nil || ctx.Err() != nil || asked >= mostOthers ||
+			search.KindOf(u.Path()) == "" && !c.feedAt(u) && !linked[u.Key()] {
+			continue
+		}
+		asked++
+		if got, err := c.w.Crawl(ctx, u, false, none); err == nil && got.Page != nil {
+			c.seen.Pages[u.Key()] = got.Page
+		}
+	}
+}
+
+// mostOthers is how many of those are asked for.
+const mostOthers = 500
+
+func (c *content) feedAt(u web.URL) bool {
+	return slices.ContainsFunc(c.seen.Feeds, func(f search.Feed) bool { return f.To.Same(u) })
+}

@@ -1,0 +1,253 @@
+// Package search judges what search engines, and whoever embeds files, meet before, at and after a
+// move: robots.txt of the old hosts and of the site, sitemaps, the pages at which old URLs arrive,
+// links that still lead to old hosts, feeds, pictures and documents. It asks for nothing itself.
+//
+//	found := search.Judge(search.Seen{Olds: olds, Site: site, Pages: pages})
+//	found.Rows[0].Weight // visits of the old URLs concerned, the most first
+//
+// # What is judged by what
+//
+// Old URLs come with where the plan leads them (Old.To). Everything else was looked at: Robots of a
+// door today, the one that answers for it after the move, the pages of the site, what its sitemaps
+// list. What was not looked at, or did not answer, is in Found.Unseen and in no row: nothing is said
+// of it.
+package search
+
+import (
+	"cmp"
+	"slices"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/old"
+	"upperpath.example/upperpath/internal/core/robots"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Robots is what was met at a robots.txt, redirects followed.
+type Robots struct {
+	From   web.URL     // that answered in the end
+	Status int         // 0: nobody answered
+	Why    string      // why not
+	Says   *robots.All // what counts of it (RFC 9309 section 2.3.1); nil: nobody saw it
+}
+
+// Old is an old URL, and where the plan leads it.
+type Old struct {
+	URL    web.URL
+	Weight int64   // visits, hits or links; 0: unknown
+	To     web.URL // on the site; the zero value: nowhere, or to somebody else
+}
+
+// Page is what a URL of the site gave.
+type Page struct {
+	URL       web.URL
+	Status    int     // 0: nobody answered
+	To        web.URL // where it redirects; the zero value: nowhere
+	Kind      string  // of its content, such as text/html; "": it does not say
+	Hidden    fact.Facts
+	Canonical string       // that it names; "" for none
+	Links     []chain.Link // to hosts that only forward
+}
+
+// PageOf takes in an answer, and the links of its page that are of interest.
+func PageOf(a *chain.Answer, kind string, links []chain.Link) *Page {
+	p := &Page{URL: a.URL, Status: a.Status, Kind: kind, Links: links, Canonical: a.CanonicalURL()}
+	if a.TurnsAway() {
+		p.Status = 0
+		return p
+	}
+	if a.MovesOn() {
+		next, _, ok := a.Next()
+		if !ok {
+			p.Status = 0 // it leads nowhere that anybody could look at
+		}
+		p.To = next
+	}
+	if how, is := a.Hidden(); is {
+		p.Hidden = how
+	}
+	return p
+}
+
+// Listed is an entry of a sitemap of the site.
+type Listed struct {
+	URL web.URL
+	In  string // which sitemap
+}
+
+// Feed is a feed of an old host.
+type Feed struct {
+	URL, Page web.URL // the page that names it
+	To        web.URL // where the plan leads it; the zero value: nowhere
+}
+
+// OldMap is a sitemap of an old host, as it is today.
+type OldMap struct {
+	URL   web.URL
+	Lists int     // how many URLs
+	To    web.URL // what will answer for it; the zero value: nothing
+}
+
+// Unseen is what was to be looked at, and was not.
+type Unseen struct {
+	What  string `json:"what"`
+	Count int    `json:"count"`
+	First string `json:"first"`
+	Why   string `json:"why"`
+}
+
+// What can be unseen.
+const (
+	UnseenRobots   = "robots.txt"
+	UnseenPages    = "pages at which old URLs arrive"
+	UnseenListed   = "pages in sitemaps"
+	UnseenSitemaps = "sitemaps of the site"
+	UnseenOldMaps  = "sitemaps of old hosts"
+	UnseenLinks    = "pages of the site"
+	UnseenHomes    = "home pages of old hosts"
+)
+
+// Seen is all that is judged.
+type Seen struct {
+	Site web.Door // canonical
+	Olds []Old
+	// of every door of the old hosts: what is there today, and what answers for it after the move
+	Today, After map[web.Door]Robots
+	Own          map[web.Door]Robots // of the doors of the site
+	Pages        map[string]*Page    // by web.URL.Key
+	Listed       []Listed
+	MapsRead     int  // sitemaps of the site
+	MapsGone     bool // it has none: all places where one could be were looked at
+	Feeds        []Feed
+	OldMaps      []OldMap
+	Forwards     func(web.Door) bool                       // the doors that only forward
+	Serves       func(web.Host) bool                       // the hosts of the site
+	Goal         func(web.URL) web.URL                     // where the plan leads a URL; the zero value: nowhere
+	Lost         []Unseen                                  // what could not be looked at, as whoever looked says
+	Accept       func([]finding.Finding) []finding.Finding // marks what somebody lives with; nil: nobody
+}
+
+// Row is a finding with the visits that it concerns.
+type Row struct {
+	Weight int64 `json:"weight"`
+	URLs   int   `json:"urls"` // old ones concerned
+	finding.Finding
+}
+
+// Found is what comes of it: rows with the most visits first.
+type Found struct {
+	Rows   []Row
+	Unseen []Unseen
+	Looked int // pages of the site that answered
+	Listed int // entries of its sitemaps
+	Olds   int
+}
+
+// Findings gives the findings of all rows.
+func (f *Found) Findings() []finding.Finding {
+	all := make([]finding.Finding, 0, len(f.Rows))
+	for _, r := range f.Rows {
+		all = append(all, r.Finding)
+	}
+	return all
+}
+
+// judging is a judgement that goes on.
+type judging struct {
+	Seen
+	found    Found
+	arrivals map[string]*arrival // by the key of the URL
+	order    []*arrival          // the heaviest first
+}
+
+// arrival is a URL of the site at which old ones arrive.
+type arrival struct {
+	url    web.URL
+	weight int64
+	olds   []int // the heaviest first
+}
+
+// Judge says what is amiss.
+func Judge(s Seen) *Found {
+	j := &judging{Seen: s, arrivals: map[string]*arrival{}}
+	j.found.Unseen, j.found.Listed, j.found.Olds = slices.Clone(s.Lost), len(s.Listed), len(s.Olds)
+	j.sortOlds()
+	for _, p := range s.Pages {
+		if p.Status != 0 {
+			j.found.Looked++
+		}
+	}
+	j.robots()
+	j.arrived()
+	j.listed()
+	j.links()
+	j.feeds()
+	j.oldMaps()
+	j.sortRows()
+	return &j.found
+}
+
+// sortOlds puts old URLs and their arrivals in order, the heaviest first.
+func (j *judging) sortOlds() {
+	j.Olds = slices.Clone(j.Olds)
+	slices.SortStableFunc(j.Olds, func(a, b Old) int { return cmp.Compare(b.Weight, a.Weight) })
+	for i, o := range j.Olds {
+		if o.To.IsZero() {
+			continue
+		}
+		key := o.To.Key()
+		a := j.arrivals[key]
+		if a == nil {
+			a = &arrival{url: o.To}
+			j.arrivals[key] = a
+			j.order = append(j.order, a)
+		}
+		a.weight = old.Plus(a.weight, o.Weight)
+		a.olds = append(a.olds, i)
+	}
+	slices.SortStableFunc(j.order, func(a, b *arrival) int { return cmp.Compare(b.weight, a.weight) })
+}
+
+// Arrivals gives the URLs of the site at which old ones arrive, the heaviest first.
+func Arrivals(olds []Old) []web.URL {
+	j := &judging{Seen: Seen{Olds: olds}, arrivals: map[string]*arrival{}}
+	j.sortOlds()
+	all := make([]web.URL, 0, len(j.order))
+	for _, a := range j.order {
+		all = append(all, a.url)
+	}
+	return all
+}
+
+func (j *judging) add(weight int64, urls int, f finding.Finding) {
+	f.Evidence["weight"], f.Evidence["urls"] = weight, urls
+	j.found.Rows = append(j.found.Rows, Row{weight, urls, f})
+}
+
+// sortRows puts rows in order: the most visits first, then the gravest.
+func (j *judging) sortRows() {
+	if j.Accept != nil {
+		all := j.Accept(j.found.Findings())
+		for i := range all { // they come back in their order
+			j.found.Rows[i].Finding = all[i]
+		}
+	}
+	slices.SortStableFunc(j.found.Rows, func(a, b Row) int {
+		return cmp.Or(cmp.Compare(b.Weight, a.Weight),
+			cmp.Compare(b.Severity.Rank(), a.Severity.Rank()), cmp.Compare(a.Code, b.Code),
+			cmp.Compare(a.Subject, b.Subject))
+	})
+}
+
+// lost takes in what could not be judged.
+func (j *judging) lost(what, first, why string) {
+	for i := range j.found.Unseen {
+		if u := &j.found.Unseen[i]; u.What == what && u.Why == why {
+			u.Count++
+			return
+		}
+	}
+	j.found.Unseen = append(j.found.Unseen, Unseen{what, 1, first, why})
+}
