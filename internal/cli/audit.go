@@ -39,28 +39,19 @@ func (p *program) audit() *cobra.Command {
 		Use:   "audit",
 		Short: "Try every door and rule as visitors do, and report problems",
 		Long: `audit tries every door at its root, at a made-up path and with a made-up query, and an
-example of every rule. It follows each to the end, as a browser does, from each address of
-the door, compares that with the estate file, and reads the page there. --from with several
-vantages, --as and --returning add visitors, and say where they fare differently. The result
-is saved; report shows it.
+example of every rule. It follows each to the end, as a browser does, compares that with the
+estate file, and reads the page there. The result is saved; report shows it.
 
-With --old-urls it follows the old URLs of a file instead, up to a million, and says by weight
-what becomes of them. After an interruption, --resume continues.
-
-With --content it looks at what search engines see: robots.txt of the old hosts, today and after
-the move, and of the site; sitemaps; the pages at which old URLs arrive; links to old hosts; feeds,
-pictures and documents. It crawls the site as its robots.txt allows, with two requests at a time
-and five a second. The result is shown, not saved.`,
+With --old-urls it follows the old URLs of a file instead, up to a million, by weight. With
+--content it looks at what search engines see: robots.txt, sitemaps, the pages at which old URLs
+arrive, links to old hosts, feeds, pictures. It crawls the site; the
+result is shown, not saved.`,
 		Example: `  upperpath audit
   upperpath audit --from stage/stage.yaml --chains
-  upperpath audit --only wave:2 --format json
-  upperpath audit --as phone --as search-robot
-  upperpath audit --returning survey
-  upperpath audit --only wave:1 --point northmoor.example=203.0.113.20
+  upperpath audit --as phone
+  upperpath audit --point northmoor.example=203.0.113.20
   upperpath audit --old-urls old-urls.csv
-  upperpath audit --old-urls old-urls.csv --resume
-  upperpath audit --content
-  upperpath audit --content --rate 200 --most-pages 2000 --format xlsx > search.xlsx`,
+  upperpath audit --content --rate 200`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {
@@ -128,17 +119,15 @@ and five a second. The result is shown, not saved.`,
 	c.Flags().BoolVar(&doorsOnly, "doors-only", false, "leave out the examples of rules")
 	c.Flags().BoolVar(&forget, "forget", false, "do not save the result")
 	c.Flags().StringVar(&olds.path, "old-urls", "",
-		"follow the old URLs of this `FILE` (- is standard input) instead of "+
-			"doors and rules")
+		"follow the old URLs of this `FILE` (-: standard input)")
 	c.Flags().StringVar(&olds.host, "host", "",
-		"the `HOST` or door whose paths they are, where that file names none")
+		"the `HOST` or door of paths in that file")
 	c.Flags().BoolVar(&olds.resume, "resume", false,
 		"continue an interrupted audit of these old URLs")
 	c.Flags().BoolVar(&look.on, "content", false,
-		"look at what search engines see, instead of doors and rules")
+		"look at what search engines see instead")
 	c.Flags().IntVar(&look.most, "most-pages", 1000,
-		"of --content: request at most this `NUMBER` of pages of the site")
-	c.Flags().IntVar(&look.depth, "depth", 10, "of --content: at most this `NUMBER` of links away")
+		"with --content: at most this `COUNT` of pages")
 	return c
 }
 

@@ -27,9 +27,9 @@ import (
 
 // contentOptions say how far an audit of what search engines see goes.
 type contentOptions struct {
-	on          bool
-	most, depth int
-	changed     func(string) bool
+	on      bool
+	most    int
+	changed func(string) bool
 }
 
 // Bounds of what is read beside pages.
@@ -37,19 +37,20 @@ const (
 	mostEntries = 500_000  // of all sitemaps of the site
 	mostOldMaps = 50       // sitemaps of one old host
 	mostMapSize = 64 << 20 // octets of a sitemap
+	mostDeep    = 20       // links away from where a crawl of the site begins
 	mostAtOnce  = 16       // old hosts that are asked at a time
 )
 
 func (o *contentOptions) check(olds *oldURLOptions, doorsOnly bool) error {
 	switch {
-	case !o.on && (o.changed("most-pages") || o.changed("depth")):
-		return usage("--most-pages and --depth are for --content; expected it with them")
+	case !o.on && o.changed("most-pages"):
+		return usage("--most-pages is for --content; expected it with that")
 	case o.on && olds.resume:
 		return usage("--resume: --content starts anew each time; expected one of them")
 	case o.on && doorsOnly:
 		return usage("--doors-only: --content follows no doors; expected one of them")
-	case o.most < 1 || o.most > mostToCrawl || o.depth < 0:
-		return usage("audit: expected --depth from 0 and --most-pages from 1 to %d", mostToCrawl)
+	case o.most < 1 || o.most > mostToCrawl:
+		return usage("audit: expected --most-pages from 1 to %d", mostToCrawl)
 	}
 	return nil
 }
@@ -97,8 +98,9 @@ func (p *program) auditContent(ctx context.Context, from *estateOptions, v *vant
 	}
 	defer w.Close()
 	c := &content{program: p, made: made, w: w, lost: map[[2]string]*search.Unseen{}}
-	c.seen = search.Seen{Site: made.Estate.Canonical, Forwards: made.Forwards, Serves: made.Estate.Serves,
-		Today: map[web.Door]search.Robots{}, After: map[web.Door]search.Robots{},
+	c.seen = search.Seen{Site: made.Estate.Canonical, Forwards: made.Forwards,
+		Serves: made.Estate.Serves,
+		Today:  map[web.Door]search.Robots{}, After: map[web.Door]search.Robots{},
 		Own: map[web.Door]search.Robots{}, Pages: map[string]*search.Page{}, Goal: c.goal,
 		Accept: func(all []finding.Finding) []finding.Finding {
 			return finding.Accept(all, made.Estate.Accept, w.Now())
@@ -219,10 +221,11 @@ func (c *content) site(ctx context.Context) {
 			gone = gone && r.Says != nil
 		}
 	}
-	took, missing := c.sitemaps(ctx, search.UnseenSitemaps, mapped, asked, func(in string, u web.URL) bool {
+	list := func(in string, u web.URL) bool {
 		c.seen.Listed = append(c.seen.Listed, search.Listed{URL: u, In: in})
 		return len(c.seen.Listed) < mostEntries
-	}, mostMaps)
+	}
+	took, missing := c.sitemaps(ctx, search.UnseenSitemaps, mapped, asked, list, mostMaps)
 	c.seen.MapsRead, c.seen.MapsGone = took, gone && missing
 	if len(c.seen.Listed) >= mostEntries {
 		c.miss(search.UnseenSitemaps, mapped[0], fmt.Sprintf("more than %d entries", mostEntries), 1)
@@ -381,7 +384,8 @@ func (c *content) oldMap(ctx context.Context, name string) {
 		return
 	}
 	lists := 0
-	took, _ := c.sitemaps(ctx, search.UnseenOldMaps, []string{from.String()}, map[string]bool{from.Key(): true},
+	took, _ := c.sitemaps(ctx, search.UnseenOldMaps, []string{from.String()},
+		map[string]bool{from.Key(): true},
 		func(string, web.URL) bool {
 			lists++
 			return lists < mostEntries
@@ -392,9 +396,20 @@ func (c *content) oldMap(ctx context.Context, name string) {
 	to := c.goal(from)
 	c.lock.Lock()
 	defer c.lock.Unlock()
-	if !slices.ContainsFunc(c.seen.OldMaps, func(m search.OldMap) bool { return m.URL.Same(from) }) {
-		c.seen.OldMaps = append(c.seen.OldMaps, search.OldMap{URL: from, Lists: lists, To: to})
+	one := search.OldMap{URL: from, Lists: lists, To: to}
+	i := slices.IndexFunc(c.seen.OldMaps, func(m search.OldMap) bool { return twins(m.URL, from) })
+	switch {
+	case i < 0:
+		c.seen.OldMaps = append(c.seen.OldMaps, one)
+	case from.String() < c.seen.OldMaps[i].URL.String():
+		c.seen.OldMaps[i] = one
 	}
+}
+
+// twins reports whether two URLs are one but for the scheme and www: of one file.
+func twins(a, b web.URL) bool {
+	return a.Path() == b.Path() && a.Query() == b.Query() && a.Host().Domain() == b.Host().Domain() &&
+		strings.TrimPrefix(a.Host().String(), "www.") == strings.TrimPrefix(b.Host().String(), "www.")
 }
 
 // home looks which feeds the home page of an old host names today.
@@ -415,18 +430,22 @@ func (c *content) home(ctx context.Context, at web.URL) {
 		}
 		one := search.Feed{URL: f, Page: page, To: c.goal(f)}
 		c.lock.Lock()
-		if !slices.ContainsFunc(c.seen.Feeds, func(o search.Feed) bool { return o.URL.Same(f) }) {
+		i := slices.IndexFunc(c.seen.Feeds, func(o search.Feed) bool { return twins(o.URL, f) })
+		switch {
+		case i < 0:
 			c.seen.Feeds = append(c.seen.Feeds, one)
+		case f.String() < c.seen.Feeds[i].URL.String():
+			c.seen.Feeds[i] = one
 		}
 		c.lock.Unlock()
 	}
 }
 
-// crawl looks at the pages of the site: those at which old URLs arrive, the heaviest first, those in
-// its sitemaps, and what they link to.
+// crawl looks at the pages of the site: those at which old URLs arrive, the heaviest first, those
+// in its sitemaps, and what they link to.
 func (c *content) crawl(ctx context.Context, o *contentOptions, parallel int) error {
 	f := old.NewFrontier(old.DefaultLeaveOut())
-	f.Depth, f.PerFolder = o.depth, mostAlike
+	f.Depth, f.PerFolder = mostDeep, mostAlike
 	f.Doors = func(d web.Door) bool { return d.Port == 0 && c.made.Estate.Serves(d.Host) }
 	for _, site := range c.made.Estate.Sites() {
 		f.Pages++
@@ -441,6 +460,7 @@ func (c *content) crawl(ctx context.Context, o *contentOptions, parallel int) er
 	for _, l := range c.seen.Listed {
 		f.Add(l.URL, 0)
 	}
+	left := f.TooMany // beyond what these may have, but perhaps met by the way
 	f.Pages, f.TooMany = max(f.Pages, o.most), 0
 	meter := c.progress("crawling the site", 0, "")
 	defer meter.done()
@@ -459,12 +479,15 @@ func (c *content) crawl(ctx context.Context, o *contentOptions, parallel int) er
 			}
 		}}
 	err := crawl.Run(ctx)
+	if left+f.TooMany > 0 {
+		c.seen.Skipped = fmt.Sprintf("beyond --most-pages %d", o.most)
+	}
 	root := c.made.Estate.Canonical.URL("/", "").String()
 	if f.TooMany > 0 {
 		c.miss(search.UnseenLinks, root, fmt.Sprintf("beyond --most-pages %d", o.most), f.TooMany)
 	}
 	if f.TooDeep > 0 {
-		c.miss(search.UnseenLinks, root, fmt.Sprintf("beyond --depth %d", o.depth), f.TooDeep)
+		c.miss(search.UnseenLinks, root, fmt.Sprintf("more than %d links away", mostDeep), f.TooDeep)
 	}
 	if f.Barred > 0 {
 		c.miss(search.UnseenLinks, root, "robots.txt keeps this program away", f.Barred)

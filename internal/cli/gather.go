@@ -94,7 +94,7 @@ counted by their reason.`,
 	f.StringArrayVar(&o.crawl, "crawl", nil,
 		"follow the links of this `HOST`, door or page (repeatable)")
 	f.IntVar(&o.depth, "depth", 10, "of a crawl: at most this `NUMBER` of links away")
-	f.IntVar(&o.most, "most-pages", 20_000, "of a crawl: request at most this `NUMBER` of URLs")
+	f.IntVar(&o.most, "most-pages", 20_000, "of a crawl: request at most this `COUNT` of URLs")
 	f.BoolVar(&o.all, "all-hosts", false, "take hosts outside the estate too")
 	f.BoolVar(&o.force, "force", false, "write the file even if it was edited")
 	f.BoolVar(&o.anew, "anew", false,

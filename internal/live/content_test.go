@@ -74,17 +74,20 @@ func TestRobotsCountAsTheirStandardSays(t *testing.T) {
 	assert.Nil(t, r.Says)
 }
 
-// TestPagesAreReadForWhatTheyName crawls a page that names an old host in every way, and near misses.
+// TestPagesAreReadForWhatTheyName crawls a page that names an old host in every way, and near
+// misses.
 func TestPagesAreReadForWhatTheyName(t *testing.T) {
 	page := `<!doctype html><title>A</title>
 <link rel="alternate" hreflang="nl" href="http://gone.example/nl/">
 <link rel="alternate" type="application/rss+xml" href="//gone.example/feed.xml">
 <link rel="canonical" href="http://gone.example/a">
-<link rel="icon" href="http://gone.example/icon.png"><meta property="og:image" content="http://gone.example/o.png">
+<link rel="icon" href="http://gone.example/icon.png">
+<meta property="og:image" content="http://gone.example/o.png">
 <a href="http://gone.example/a">1</a><a href="http://gone.example/a">again</a><a href="/b">2</a>
 <img src="http://gone.example/i.png" srcset="http://gone.example/i2.png 2x, /j.png 3x">
 <form action="http://gone.example/find"></form><script src="http://gone.example/s.js"></script>
-<!-- <a href="http://gone.example/comment"> --><script>"<a href='http://gone.example/text'>"</script>
+<!-- <a href="http://gone.example/comment"> -->
+<script>"<a href='http://gone.example/text'>"</script>
 <a data-href="http://gone.example/data" href="http://gone.example.other/">3</a><video poster="http://gone.example/v.png"></video>`
 	v, _ := site(t, map[string]string{"/": page, "/b": "<title>B</title>"},
 		func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(http.StatusNotFound) })
@@ -111,10 +114,10 @@ func TestPagesAreReadForWhatTheyName(t *testing.T) {
 	}
 	assert.Equal(t, []string{
 		"hreflang http://gone.example/nl/ ||", "feed http://gone.example/feed.xml |||",
-		"link icon http://gone.example/icon.png |||||", "og:image http://gone.example/o.png |||||",
-		"a http://gone.example/a ||||||", "img http://gone.example/i.png |||||||",
-		"img http://gone.example/i2.png |||||||", "form http://gone.example/find ||||||||",
-		"script http://gone.example/s.js ||||||||", "video http://gone.example/v.png ||||||||||",
+		"link icon http://gone.example/icon.png |||||", "og:image http://gone.example/o.png ||||||",
+		"a http://gone.example/a |||||||", "img http://gone.example/i.png ||||||||",
+		"img http://gone.example/i2.png ||||||||", "form http://gone.example/find |||||||||",
+		"script http://gone.example/s.js |||||||||", "video http://gone.example/v.png ||||||||||||",
 	}, said)
 	assert.Equal(t, "http://gone.example/a", got.Page.Canonical)
 	require.Len(t, got.Feeds, 1)

@@ -111,7 +111,8 @@ type Crawling struct {
 	Agent    string // by which robots.txt may name us
 	Parallel int
 	Met      func(old.Place, Crawled, error) // is told of each URL that was asked for, one at a time
-	Notes    func(web.Host) bool             // hosts to which links are kept with their place; nil: none
+	// hosts to which links are kept with their place; nil: none
+	Notes func(web.Host) bool
 
 	lock   sync.Mutex
 	more   *sync.Cond

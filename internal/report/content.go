@@ -117,9 +117,10 @@ func (f ForContent) table() doc.Table {
 func (f ForContent) unseen() doc.List {
 	l := doc.List{Title: words.UnlookedTitle, Tone: doc.Unseen}
 	for _, u := range f.Found.Unseen {
-		text := fmt.Sprintf("%s: %d, such as ", u.What, u.Count)
+		what := words.Unlooked[u.What]
+		text := fmt.Sprintf("%s: %d, such as ", what, u.Count)
 		if u.Count == 1 {
-			text = u.What + ": "
+			text = what + ": "
 		}
 		l.Items = append(l.Items, doc.Cat(doc.Phrase(text), doc.Copy(u.First),
 			doc.Phrase(" ("+u.Why+")")))
@@ -142,16 +143,16 @@ func (f ForContent) sheet() doc.Data {
 	}
 	for _, u := range f.Found.Unseen {
 		d.Rows = append(d.Rows, []string{"", "", "unseen", "", u.First,
-			fmt.Sprintf("%s: %d (%s)", u.What, u.Count, u.Why), "", ""})
+			fmt.Sprintf("%s: %d (%s)", words.Unlooked[u.What], u.Count, u.Why), "", ""})
 	}
 	return d
 }
 
 func (f ForContent) data() doc.Object {
 	type row struct {
-		Weight int64 `json:"weight"`
-		URLs   int   `json:"urls"`
-		finding.Finding
+		Weight  int64           `json:"weight"`
+		URLs    int             `json:"old_urls"`
+		Finding finding.Finding `json:"finding"`
 	}
 	rows := []row{}
 	for _, r := range f.Found.Rows {

@@ -10,8 +10,8 @@ var contentCodes = map[finding.Code]Meaning{
 	finding.RobotsBlocked: {
 		Plain: "hidden from search engines",
 		Means: "A robots.txt keeps search engines away from old addresses, so they never see the " +
-			"redirects; or from the pages at which these arrive. After the move the one to which the " +
-			"old host's robots.txt leads counts for the old host too.",
+			"redirects; or from the pages at which these arrive. After the move, the robots.txt to " +
+			"which that of an old host leads counts there too.",
 		Meets: "Nothing; but search engines keep the old addresses.",
 		Do:    "Redirect robots.txt too, or allow these addresses in it.",
 	},
@@ -55,13 +55,14 @@ var contentCodes = map[finding.Code]Meaning{
 		Plain: "page that no sitemap lists",
 		Means: "Old addresses arrive at a page that may be found, and that no sitemap of the site " +
 			"lists; or the site has no sitemap.",
-		Meets: "Nothing; but search engines take longer to put the new address in place of the old.",
+		Meets: "Nothing; but search engines take longer to replace the old address.",
 		Do:    "Add the page to the sitemap.",
 	},
 	finding.SitemapDropped: {
 		Plain: "old sitemap that goes with the move",
 		Means: "An old host serves a sitemap today, and something else answers for it after the move.",
-		Meets: "Nothing; but search engines request the old addresses, and so see their redirects, later.",
+		Meets: "Nothing; but search engines request the old addresses later, and so see their " +
+			"redirects later.",
 		Do: "Save the old sitemap before the move, serve it on the site for some weeks, and submit " +
 			"it to search engines.",
 	},

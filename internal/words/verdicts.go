@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/search"
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
@@ -216,9 +217,20 @@ const (
 	SomeUnlooked     = " %s %s not seen."
 	UnlookedTitle    = "Not seen, and so not judged"
 	ContentLooked    = "Looked at: %s; %s of the site; %s. Visits are those of the old URLs concerned."
-	GatherForContent = "Without old URLs there are no visits, and no pages at which they arrive; upperpath " +
-		"gather lists them."
+	GatherForContent = "Without old URLs there are no visits, and no pages at which they arrive; " +
+		"upperpath gather lists them."
 )
+
+// Unlooked says what an audit of what search engines see did not see, by what search calls it.
+var Unlooked = map[string]string{
+	search.UnseenRobots:   "robots.txt",
+	search.UnseenPages:    "pages at which old URLs arrive",
+	search.UnseenListed:   "pages in sitemaps",
+	search.UnseenSitemaps: "sitemaps of the site",
+	search.UnseenOldMaps:  "sitemaps of old hosts",
+	search.UnseenLinks:    "pages of the site",
+	search.UnseenHomes:    "home pages of old hosts",
+}
 
 // Verdicts of imports.
 const (

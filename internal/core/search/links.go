@@ -67,7 +67,7 @@ func (j *judging) listed() {
 				return fact.ListsBarred{Sitemap: g.in, Count: g.count, First: g.first, Rule: by.Line}
 			})
 		case p == nil || p.Status == 0:
-			why := NotLookedAt
+			why := cmp.Or(j.Skipped, NotLookedAt)
 			if p != nil {
 				why = NoAnswer
 			}

@@ -1,7 +1,7 @@
 package search
 
 import (
-	"path"
+	"cmp"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/fact"
@@ -17,7 +17,7 @@ func (j *judging) arrived() {
 			continue // that is said: nobody may look
 		}
 		if p == nil || p.Status == 0 {
-			why := NotLookedAt
+			why := cmp.Or(j.Skipped, NotLookedAt)
 			if p != nil {
 				why = NoAnswer
 			}
@@ -129,8 +129,9 @@ const (
 	FeedKind = "feed"
 )
 
-var byEnding = map[string]string{".png": Picture, ".jpg": Picture, ".jpeg": Picture, ".gif": Picture,
-	".webp": Picture, ".avif": Picture, ".svg": Picture, ".bmp": Picture, ".pdf": Document,
+var byEnding = map[string]string{".png": Picture, ".jpg": Picture, ".jpeg": Picture,
+	".gif": Picture, ".webp": Picture, ".avif": Picture, ".svg": Picture, ".bmp": Picture,
+	".pdf": Document,
 	".doc": Document, ".docx": Document, ".xls": Document, ".xlsx": Document, ".ppt": Document,
 	".pptx": Document, ".odt": Document, ".ods": Document, ".epub": Document, ".zip": Document,
 	".mp3": Media, ".mp4": Media, ".webm": Media, ".ogg": Media, ".wav": Media,
@@ -143,13 +144,18 @@ var feedNames = map[string]bool{"feed": true, "rss": true, "atom": true, "feed.x
 // anything else.
 func KindOf(p string) string {
 	p = strings.ToLower(strings.TrimSuffix(p, "/"))
-	if feedNames[path.Base(p)] {
+	if feedNames[p[strings.LastIndexByte(p, '/')+1:]] {
 		return FeedKind
 	}
-	return byEnding[path.Ext(p)]
+	dot := strings.LastIndexByte(p, '.')
+	if dot < 0 {
+		return ""
+	}
+	return byEnding[p[dot:]]
 }
 
-// fits reports whether a content type is one of a kind. What says nothing of itself may be anything.
+// fits reports whether a content type is one of a kind. What says nothing of itself may be
+// anything.
 func fits(kind, content string) bool {
 	content = strings.ToLower(strings.TrimSpace(content))
 	if content == "application/octet-stream" {
@@ -182,7 +188,7 @@ func (j *judging) feeds() {
 		p := j.Pages[f.To.Key()]
 		switch {
 		case p == nil || p.Status == 0:
-			j.lost(UnseenPages, f.To.String(), NotLookedAt)
+			j.lost(UnseenPages, f.To.String(), cmp.Or(j.Skipped, NotLookedAt))
 		case p.Status >= 400 || p.Kind != "" && !fits(FeedKind, p.Kind):
 			serves := p.Kind
 			if p.Status >= 400 {

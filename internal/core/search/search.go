@@ -9,8 +9,8 @@
 //
 // Old URLs come with where the plan leads them (Old.To). Everything else was looked at: Robots of a
 // door today, the one that answers for it after the move, the pages of the site, what its sitemaps
-// list. What was not looked at, or did not answer, is in Found.Unseen and in no row: nothing is said
-// of it.
+// list. What was not looked at, or did not answer, is in Found.Unseen and in no row: nothing is
+// said of it.
 package search
 
 import (
@@ -98,15 +98,15 @@ type Unseen struct {
 	Why   string `json:"why"`
 }
 
-// What can be unseen.
+// What can be unseen; package words says how that is called.
 const (
-	UnseenRobots   = "robots.txt"
-	UnseenPages    = "pages at which old URLs arrive"
-	UnseenListed   = "pages in sitemaps"
-	UnseenSitemaps = "sitemaps of the site"
-	UnseenOldMaps  = "sitemaps of old hosts"
-	UnseenLinks    = "pages of the site"
-	UnseenHomes    = "home pages of old hosts"
+	UnseenRobots   = "robots"
+	UnseenPages    = "arrivals" // pages at which old URLs arrive
+	UnseenListed   = "listed"   // pages in sitemaps
+	UnseenSitemaps = "sitemaps"
+	UnseenOldMaps  = "old-sitemaps"
+	UnseenLinks    = "pages" // of the site
+	UnseenHomes    = "homes" // home pages of old hosts
 )
 
 // Seen is all that is judged.
@@ -122,17 +122,20 @@ type Seen struct {
 	MapsGone     bool // it has none: all places where one could be were looked at
 	Feeds        []Feed
 	OldMaps      []OldMap
-	Forwards     func(web.Door) bool                       // the doors that only forward
-	Serves       func(web.Host) bool                       // the hosts of the site
-	Goal         func(web.URL) web.URL                     // where the plan leads a URL; the zero value: nowhere
-	Lost         []Unseen                                  // what could not be looked at, as whoever looked says
-	Accept       func([]finding.Finding) []finding.Finding // marks what somebody lives with; nil: nobody
+	Forwards     func(web.Door) bool // the doors that only forward
+	Serves       func(web.Host) bool // the hosts of the site
+	// where the plan leads a URL; the zero value: nowhere
+	Goal    func(web.URL) web.URL
+	Skipped string   // why pages were not looked at; "": NotLookedAt
+	Lost    []Unseen // what could not be looked at, as whoever looked says
+	// marks what somebody lives with; nil: nobody
+	Accept func([]finding.Finding) []finding.Finding
 }
 
 // Row is a finding with the visits that it concerns.
 type Row struct {
-	Weight int64 `json:"weight"`
-	URLs   int   `json:"urls"` // old ones concerned
+	Weight int64
+	URLs   int // old ones concerned
 	finding.Finding
 }
 

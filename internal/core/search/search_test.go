@@ -25,12 +25,15 @@ func u(s string) web.URL { return web.MustParseURL(s) }
 // small is a site with one page and one old URL that arrives there, in good order.
 func small() search.Seen {
 	at := u("https://www.new.example/robots.txt")
-	fine := search.Robots{From: at, Status: 200, Says: robots.ParseAll("User-agent: *\nDisallow: /no/\n")}
+	fine := search.Robots{From: at, Status: 200,
+		Says: robots.ParseAll("User-agent: *\nDisallow: /no/\n")}
 	old := web.Door{Scheme: web.HTTP, Host: web.MustParseHost("old.example")}
 	s := search.Seen{
-		Site:     site,
-		Olds:     []search.Old{{URL: u("http://old.example/a"), Weight: 7, To: u("https://www.new.example/a/")}},
-		Today:    map[web.Door]search.Robots{old: {From: u("http://old.example/robots.txt"), Status: 404, Says: robots.ParseAll("")}},
+		Site: site,
+		Olds: []search.Old{{URL: u("http://old.example/a"), Weight: 7,
+			To: u("https://www.new.example/a/")}},
+		Today: map[web.Door]search.Robots{old: {From: u("http://old.example/robots.txt"),
+			Status: 404, Says: robots.ParseAll("")}},
 		After:    map[web.Door]search.Robots{old: fine},
 		Own:      map[web.Door]search.Robots{site: fine},
 		Pages:    map[string]*search.Page{},
@@ -76,9 +79,13 @@ func TestEachFaultHasItsRow(t *testing.T) {
 		"in good order": {func(*search.Seen) {}, nil, ""},
 		"barred today alone": {func(s *search.Seen) { s.Today[old] = all("User-agent: *\nDisallow: /") },
 			[]string{"7 robots-blocked OldsBarredToday"}, ""},
-		"barred after the move": {func(s *search.Seen) { s.After[old] = all("User-agent: *\nDisallow: /a") },
+		"barred after the move": {func(s *search.Seen) {
+			s.After[old] = all("User-agent: *\nDisallow: /a")
+		},
 			[]string{"7 robots-blocked OldsBarred"}, ""},
-		"a path like it is not": {func(s *search.Seen) { s.After[old] = all("User-agent: *\nDisallow: /ab") },
+		"a path like it is not": {func(s *search.Seen) {
+			s.After[old] = all("User-agent: *\nDisallow: /ab")
+		},
 			nil, ""},
 		"barred for one engine": {func(s *search.Seen) {
 			s.After[old] = all("User-agent: bingbot\nDisallow: /a\nUser-agent: *\nDisallow:\n")
@@ -107,9 +114,13 @@ func TestEachFaultHasItsRow(t *testing.T) {
 			[]string{"7 noindex ArrivalHidden", "7 sitemap-stale ListsHidden"}, ""},
 		"its own canonical": {func(s *search.Seen) { page(s).Canonical = "https://www.new.example/a/" },
 			nil, ""},
-		"the canonical at an old host": {func(s *search.Seen) { page(s).Canonical = "http://old.example/a" },
+		"the canonical at an old host": {func(s *search.Seen) {
+			page(s).Canonical = "http://old.example/a"
+		},
 			[]string{"7 canonical-disagrees NamesOld"}, ""},
-		"the canonical over http": {func(s *search.Seen) { page(s).Canonical = "http://www.new.example/a/" },
+		"the canonical over http": {func(s *search.Seen) {
+			page(s).Canonical = "http://www.new.example/a/"
+		},
 			[]string{"7 canonical-disagrees CanonicalPlain"}, ""},
 		"another canonical that nobody saw": {func(s *search.Seen) {
 			page(s).Canonical = "https://www.new.example/c/"
@@ -212,10 +223,11 @@ func TestEachFaultHasItsRow(t *testing.T) {
 func TestLinksSayWhereTheyStandAndWhereTheyLead(t *testing.T) {
 	s := small()
 	s.Pages["https://www.new.example/a/"].Links = []chain.Link{
-		{URL: "http://old.example/x", Element: "a", Line: 3}, {URL: "http://old.example/x", Element: "a", Line: 9}}
+		{URL: "http://old.example/x", Element: "a", Line: 3},
+		{URL: "http://old.example/x", Element: "a", Line: 9}}
 	put(&s, &search.Page{URL: u("https://www.new.example/b/"), Status: 200, Links: []chain.Link{
-		{URL: "http://old.example/x", Element: "a", Line: 5}, {URL: "http://old.example/gone", Element: "img",
-			Line: 6}}})
+		{URL: "http://old.example/x", Element: "a", Line: 5},
+		{URL: "http://old.example/gone", Element: "img", Line: 6}}})
 	put(&s, &search.Page{URL: u("https://www.new.example/x/"), Status: 404})
 	found := search.Judge(s)
 	require.Len(t, found.Rows, 2)
