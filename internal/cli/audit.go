@@ -158,9 +158,9 @@ func (p *program) runAudit(
 		return finding.Accept(all, made.Estate.Accept, w.Now())
 	}
 	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Elsewhere: made.Elsewhere,
-		Forwards: made.Forwards,
-		Exempt:   made.Exempt,
-		Clues:    cluesOf(ctx, made, seen, w)}
+		Forwards: made.Forwards, HSTS: made.HSTS,
+		Exempt: made.Exempt,
+		Clues:  cluesOf(ctx, made, seen, w)}
 	progress := p.progress("auditing", len(asks), "URLs")
 	defer progress.done()
 	var tally chain.Tally

@@ -138,9 +138,9 @@ func (p *program) runAwait(
 // awaiter asks from a vantage what a plan waits for.
 func awaiter(made *plan.Plan, w *live.Client) *live.Asker {
 	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Elsewhere: made.Elsewhere,
-		Forwards: made.Forwards,
-		Exempt:   made.Exempt,
-		Clues:    cluesOf(context.Background(), made, nil, w)}
+		Forwards: made.Forwards, HSTS: made.HSTS,
+		Exempt: made.Exempt,
+		Clues:  cluesOf(context.Background(), made, nil, w)}
 	return &live.Asker{
 		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true}, Judge: judge, Goals: made.Goal,
 		Afresh: true,

@@ -349,9 +349,9 @@ func (p *program) follow(
 	w := who.first()
 	w.Share()
 	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Elsewhere: made.Elsewhere,
-		Forwards: made.Forwards,
-		Exempt:   made.Exempt,
-		Clues:    made.Clues()}
+		Forwards: made.Forwards, HSTS: made.HSTS,
+		Exempt: made.Exempt,
+		Clues:  made.Clues()}
 	meter := p.progress("following", list.total, "old URLs")
 	defer meter.done()
 	ctx, cancel := context.WithCancelCause(ctx)

@@ -65,7 +65,7 @@ var apacheChecker = Checker{
 			return "", nil, false
 		}
 		var text strings.Builder
-		for _, m := range []string{"mpm_event", "unixd", "authz_core", "alias", "rewrite",
+		for _, m := range []string{"mpm_event", "unixd", "authz_core", "alias", "rewrite", "headers",
 			"socache_shmcb", "ssl"} {
 			if _, err := os.Stat(filepath.Join(modules, "mod_"+m+".so")); err == nil { // some are built in
 				fmt.Fprintf(&text, "<IfModule !%[1]s_module>\nLoadModule %[1]s_module %[2]s/mod_%[1]s.so\n"+
@@ -346,6 +346,9 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 	if k.Scheme == web.HTTPS {
 		fmt.Fprint(b, a.certificate(k))
 	}
+	if k.HSTS != "" {
+		fmt.Fprintf(b, "    Header always set Strict-Transport-Security %s\n", apacheQuote(k.HSTS))
+	}
 	fmt.Fprintf(
 		b,
 		"    DocumentRoot %s\n    AllowEncodedSlashes NoDecode\n    MergeSlashes Off\n"+
@@ -395,6 +398,7 @@ func (a *apacheText) folderFile() []byte {
 			"RewriteEngine on\n")
 	for _, doors := range a.alike() {
 		k, schemes := doors[0], []string{}
+		secure := slices.IndexFunc(doors, func(k block) bool { return k.HSTS != "" })
 		var s section
 		for _, k := range doors {
 			schemes = append(schemes, string(k.Scheme))
@@ -424,6 +428,11 @@ func (a *apacheText) folderFile() []byte {
 		fmt.Fprintf(&b, "\n# %s, %s\n", commentSafe(strings.Join(k.names, ", ")),
 			strings.Join(schemes, " and "))
 		b.Write(whole.text.Bytes())
+		if secure >= 0 {
+			hosts := strings.ReplaceAll(strings.Join(names, "|"), "/", `\/`)
+			fmt.Fprintf(&b, "Header always set Strict-Transport-Security %s \"expr=%%{HTTPS} == 'on' && "+
+				"%%{HTTP_HOST} =~ /^(?:%s)\\.?(?::[0-9]+)?$/i\"\n", apacheQuote(doors[secure].HSTS), hosts)
+		}
 	}
 	return b.Bytes()
 }

@@ -277,6 +277,9 @@ func (n *nginx) server(b block) {
 			quoteValue(at+".key"),
 		)
 	}
+	if b.HSTS != "" {
+		fmt.Fprintf(w, "    add_header Strict-Transport-Security %s always;\n", quote(b.HSTS))
+	}
 	fmt.Fprint(w, "    if ($up_spelt = refused) { return 400; }\n")
 	for _, e := range b.Exempt {
 		fmt.Fprintf(

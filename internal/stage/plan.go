@@ -386,6 +386,9 @@ func (b *planScene) reply(told predict.Typed, u web.URL, who []string) (Reply, b
 		}
 		a := d.Answer(u)
 		reply := Reply{Status: a.Status, Location: a.Location}
+		if a.Headers != nil && a.Headers.HSTS != "" {
+			reply.Headers = map[string]string{"Strict-Transport-Security": a.Headers.HSTS}
+		}
 		// what the site itself sends is its own business
 		if u.Scheme() == web.HTTPS && reply.Status == 200 {
 			reply.Headers = map[string]string{"Strict-Transport-Security": "max-age=31536000"}

@@ -53,6 +53,30 @@ var memory = []sentence{
 	of[fact.HSTSAbsent]("$Door does not tell browsers to use https only (HSTS).",
 		"Have the site send Strict-Transport-Security: a short max-age first, a year once every host "+
 			"works over https."),
+	of[fact.HSTSNotSent]("$Door sends no Strict-Transport-Security header; policy.hsts has it send "+
+		"$Planned:q.",
+		"Write the server's configuration again, and reload it."),
+	of[fact.HSTSOtherwise]("$Door sends Strict-Transport-Security: $Header:q; policy.hsts has it send "+
+		"$Planned:q.",
+		"Write the server's configuration again, and reload it."),
+	by(func(f fact.PolicyLocksOut) (says, do string) {
+		when := "from the beginning"
+		if !f.From.IsZero() {
+			when = "from $From on"
+		}
+		return "policy.hsts asks browsers, " + when + ", to use https alone for all hosts below $By; " +
+				"$Carrier, which carries $Host, does not speak TLS. They would be shut out there.",
+			"Give $Host to a carrier with TLS first, or leave out below in that step."
+	}),
+	by(func(f fact.PolicyCovers) (says, do string) {
+		when := "from the beginning"
+		if !f.From.IsZero() {
+			when = "from $From on"
+		}
+		return "policy.hsts asks browsers, " + when + ", to use https alone for all hosts below $By: " +
+				"also $Hosts:few3, about which the plan knows nothing.",
+			"Check that each of them answers over https first, or leave out below in that step."
+	}),
 	of[fact.HSTSBrief]("$Door tells browsers to use https only for just $MaxAge (HSTS).",
 		"Raise max-age to 31536000 once every host works over https."),
 	phrase[fact.SilentOverHTTPS]("does not answer over https ($Refusal)"),

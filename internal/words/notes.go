@@ -41,6 +41,13 @@ func Note(n act.Note) string {
 				"long.",
 			n.Names[0],
 		)
+	case act.HSTSGoesOn:
+		var steps []string
+		for i, day := range n.Names[:min(len(n.Names), len(n.Values))] {
+			steps = append(steps, n.Values[i]+" from "+day+" on")
+		}
+		return format("policy.hsts goes on: %s. Write the servers' configuration again on that day "+
+			"(`upperpath write`) and reload it; an audit says where it is behind.", wording.And(steps))
 	case act.StillLooping:
 		return format(
 			"Browsers that met the loop at %s keep it after the move, until "+

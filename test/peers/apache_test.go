@@ -27,6 +27,7 @@ const apacheModules = `LoadModule mpm_event_module /usr/lib/apache2/modules/mod_
 LoadModule authz_core_module /usr/lib/apache2/modules/mod_authz_core.so
 LoadModule alias_module /usr/lib/apache2/modules/mod_alias.so
 LoadModule rewrite_module /usr/lib/apache2/modules/mod_rewrite.so
+LoadModule headers_module /usr/lib/apache2/modules/mod_headers.so
 LoadModule socache_shmcb_module /usr/lib/apache2/modules/mod_socache_shmcb.so
 LoadModule ssl_module /usr/lib/apache2/modules/mod_ssl.so
 `

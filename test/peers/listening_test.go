@@ -27,7 +27,8 @@ func newListening(t *testing.T) listening {
 	return listening{t, freePort(t), freePort(t), x509.NewCertPool()}
 }
 
-// ask sends a request line as it stands, and returns status and Location.
+// ask sends a request line as it stands, and returns status and Location, and behind a tab what
+// browsers are to remember.
 func (l listening) ask(scheme, sni, host, uri string) string {
 	var c net.Conn
 	var err error
@@ -54,5 +55,9 @@ func (l listening) ask(scheme, sni, host, uri string) string {
 	}
 	defer r.Body.Close()
 	assert.NotContains(l.t, r.Header, "Set-Cookie", "nothing that a URL holds becomes a header")
-	return strings.TrimSpace(fmt.Sprintf("%d %s", r.StatusCode, r.Header.Get("Location")))
+	said := strings.TrimSpace(fmt.Sprintf("%d %s", r.StatusCode, r.Header.Get("Location")))
+	if all := r.Header.Values("Strict-Transport-Security"); len(all) > 0 {
+		said += "\t" + strings.Join(all, " and ")
+	}
+	return said
 }

@@ -11,10 +11,13 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/servers"
 	"upperpath.example/upperpath/test/worlds"
 )
 
@@ -255,11 +258,12 @@ func compare(
 			return
 		}
 		held := map[web.Door]predict.Treatment{}
-		for _, d := range predict.New(
-			predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules}).Held("g") {
+		doors := predict.New(
+			predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules}).Held("g")
+		for _, d := range doors {
 			held[d.Door] = d
 		}
-		barred := barredLines(t, name, estate)
+		barred := barredLines(t, name, doors)
 		for _, r := range requests {
 			scheme, host, uri := r.scheme, r.host, r.uri
 			d, ok := held[web.Door{Scheme: web.Scheme(scheme), Host: web.MustParseHost(host)}]
@@ -281,9 +285,13 @@ func compare(
 			want := server.normal(strings.TrimSpace(fmt.Sprintf("%d %s", a.Status, a.Location)))
 			asked++
 			kinds[strconv.Itoa(a.Status)]++
-			if !assert.Equal(t, want, server.normal(server.ask(scheme, host, host, uri)), "%s://%s%s",
-				scheme, host, uri) {
+			got, remembers, _ := strings.Cut(server.ask(scheme, host, host, uri), "\t")
+			if !assert.Equal(t, want, server.normal(got), "%s://%s%s", scheme, host, uri) ||
+				!assert.Equal(t, d.HSTS, remembers, "%s://%s%s", scheme, host, uri) {
 				break
+			}
+			if remembers != "" {
+				kinds["HSTS"]++
 			}
 		}
 		differs = t.Failed()
@@ -292,20 +300,23 @@ func compare(
 }
 
 // barredLines gives the lines of rules that the writer says it cannot hold.
-func barredLines(t *testing.T, name, estate string) map[int]bool {
+func barredLines(t *testing.T, name string, doors []predict.Treatment) map[int]bool {
 	t.Helper()
-	all := map[int]bool{}
-	args := []string{"write", name}
+	all, form := map[int]bool{}, ""
 	if name == ".htaccess" {
-		args = []string{"write", "apache", "--htaccess"}
+		name, form = "apache", "htaccess"
 	}
-	out, _ := run(t, "", append(args, "--estate", estate, "--out", t.TempDir())...)
-	for _, field := range strings.Split(out, "rules line ")[1:] {
-		if n,
-			err := strconv.Atoi(strings.FieldsFunc(field, func(r rune) bool {
-			return r < '0' || r > '9'
-		})[0]); err == nil {
-			all[n] = true
+	for _, w := range servers.Writers() {
+		if w.Name != name {
+			continue
+		}
+		out, err := w.Write(doors, servers.Options{Form: form, HTTP: []string{"80"},
+			HTTPS: []string{"443"}, Certificates: "/c", Challenges: "/w", Place: "/p"})
+		require.NoError(t, err)
+		for _, f := range out.Findings {
+			if cannot, is := f.Facts().(fact.ServerCannot); is {
+				all[cannot.Line] = true
+			}
 		}
 	}
 	return all

@@ -130,6 +130,10 @@ func Server(random *rand.Rand) World {
 		"direct",
 		"direct",
 		"same-host-first",
+	) + pick(
+		"",
+		", hsts: {max-age: 300}",
+		", hsts: [{max-age: 31536000, below: yes, preload: yes}, {max-age: 0, from: 2090-01-01}]",
 	) + ", status: " + pick(
 		"301",
 		"301",

@@ -158,6 +158,7 @@ const (
 	ServerSilent   // the new name server Names[1] of the zone Names[0] did not answer about Values
 	NoZoneYet      // of the domains Names: the parent zone knows no such domains
 	ServersUnasked // the new name servers Values of the zone Names[0]
+	HSTSGoesOn     // from the days Names on servers send the headers Values, when written anew
 	StillLooping   // browsers that met the loop at Names go round still, until they are cleared
 )
 

@@ -300,6 +300,37 @@ func (v *judging) hsts(at int, last *Answer) {
 	}
 }
 
+// plannedHSTS judges what a door that forwards as planned asks browsers to remember, where the
+// estate says what it should. What falls short is a note: visitors arrive.
+func (v *judging) plannedHSTS() {
+	c := v.chain
+	if c.Probe != Root || v.judge.HSTS == nil || len(c.Hops) < 2 || c.StoppedAt != nil {
+		return
+	}
+	first := &c.Hops[0]
+	door := first.URL.Door()
+	planned := v.judge.HSTS(door)
+	if next, _, ok := first.Next(); planned == "" || first.Address == "" || !first.IsRedirect() || !ok ||
+		!v.goal.known() || !next.Same(v.goal.Target) {
+		return
+	}
+	sent := ""
+	if first.Headers != nil {
+		sent = first.Headers.HSTS
+	}
+	want, _ := ParseHSTS(planned)
+	has, ok := ParseHSTS(sent)
+	switch {
+	case has == want && (ok || want.MaxAge == 0):
+	case !ok && want.MaxAge > 0:
+		v.add(finding.HSTSMissing, door.String(), 0,
+			fact.HSTSNotSent{Door: door.String(), Planned: planned})
+	default:
+		f := fact.HSTSOtherwise{Door: door.String(), Planned: planned, Header: sent}
+		v.add(finding.HSTSShort, door.String(), 0, f)
+	}
+}
+
 // wellKnown judges what stands where certificate authorities look for a token that is not there.
 func (v *judging) wellKnown() {
 	c := v.chain

@@ -31,6 +31,9 @@ type Judge struct {
 	// hosts of sites about which nothing is to be said; nil: there are none
 	Elsewhere func(web.Host) bool
 	Forwards  func(d web.Door) bool // whether a door of the estate should forward; nil: no estate
+	// the Strict-Transport-Security header that a door that forwards is planned to send; nil: nobody
+	// planned any
+	HSTS func(web.Door) string
 	// whether a URL is planned not to be redirected; nil: nobody planned anything
 	Exempt func(web.URL) bool
 	Clues  Clues // what else is known, for causes; the zero value: nothing
@@ -56,6 +59,7 @@ func (j Judge) Chain(c *Chain, w Goal) {
 		v.may(i, hop)
 	}
 	v.rounds()
+	v.plannedHSTS()
 	if c.End == Page {
 		c.strayed = len(c.Hops) > 1 && c.Arrival.Path() != "/" && !c.Arrival.Same(w.Target) &&
 			!strings.EqualFold(c.Arrival.Path(), c.Entry.Path())

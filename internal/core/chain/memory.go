@@ -1,7 +1,9 @@
 package chain
 
 import (
+	"cmp"
 	"context"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -37,6 +39,13 @@ var Forever = time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
 
 // Count returns how many redirects and hosts are remembered.
 func (m *Memory) Count() (redirects, hosts int) { return len(m.redirects), len(m.secure) }
+
+// Redirects gives the URLs whose permanent redirects are remembered, in order.
+func (m *Memory) Redirects() []web.URL {
+	return slices.SortedFunc(maps.Keys(m.redirects), func(a, b web.URL) int {
+		return cmp.Compare(a.String(), b.String())
+	})
+}
 
 // Visit takes in what a browser learned that visited a chain at a time. Behind a certificate that
 // stops visitors it learned nothing.

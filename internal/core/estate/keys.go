@@ -7,7 +7,7 @@ import (
 // Key is a key of the estate file, for its documentation and for editors. A test holds this table
 // against the keys that the reader takes.
 type Key struct {
-	// where it stands: "" for the top, site, carriers, domains, needed, wanted, policy, registry,
+	// where it stands: "" for the top, site, carriers, domains, needed, wanted, policy, hsts, registry,
 	// vantages, accept, keep
 	Section string
 	Name    string
@@ -21,7 +21,7 @@ type Key struct {
 // Keys returns the table of all keys, in the order in which people write them.
 func Keys() []Key {
 	return slices.Concat(estateKeys, siteKeys, carrierKeys, domainKeys, neededKeys, wantedKeys,
-		policyKeys, registryKeys, vantageKeys, acceptKeys, keepKeys)
+		policyKeys, hstsKeys, registryKeys, vantageKeys, acceptKeys, keepKeys)
 }
 
 var estateKeys = []Key{

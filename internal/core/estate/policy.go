@@ -1,7 +1,9 @@
 package estate
 
 import (
+	"fmt"
 	"strings"
+	"time"
 
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/web"
@@ -33,6 +35,14 @@ var policyKeys = []Key{
 		"[/.well-known/acme-challenge/]",
 		"[/.well-known/acme-challenge/]",
 	},
+	{"policy", "hsts", "list of hsts", nil, "", "[{max-age: 300}, {max-age: 31536000, from: 2027-01-08}]"},
+}
+
+var hstsKeys = []Key{
+	{"hsts", "max-age", "number", nil, "", "604800"},
+	{"hsts", "from", "date", nil, "", "2026-12-08"},
+	{"hsts", "below", "yes or no", nil, "no", "yes"},
+	{"hsts", "preload", "yes or no", nil, "no", "yes"},
 }
 
 // The ways from http to https.
@@ -47,6 +57,71 @@ type Policy struct {
 	Status  int
 	Upgrade string // direct or same-host-first
 	Exempt  []string
+	HSTS    []HSTSStep // in order of time
+}
+
+// HSTSStep is what https doors that redirect ask browsers to remember from a day on (RFC 6797
+// section 6.1).
+type HSTSStep struct {
+	MaxAge  int       // in seconds; 0 takes back what was asked before
+	From    time.Time // the zero value: from the beginning
+	Below   bool      // hosts below too
+	Preload bool
+}
+
+// Header gives what a Strict-Transport-Security header says.
+func (s HSTSStep) Header() string {
+	text := fmt.Sprintf("max-age=%d", s.MaxAge)
+	if s.Below {
+		text += "; includeSubDomains"
+	}
+	if s.Preload {
+		text += "; preload"
+	}
+	return text
+}
+
+// HSTSAt gives the step that holds at a time; false where none does yet. The zero time is the
+// beginning.
+func (p *Policy) HSTSAt(now time.Time) (HSTSStep, bool) {
+	var at HSTSStep
+	is := false
+	for _, s := range p.HSTS {
+		if !s.From.After(now) {
+			at, is = s, true
+		}
+	}
+	return at, is
+}
+
+// leastPreloaded is the shortest max-age with which browsers take a host into their lists.
+const leastPreloaded = 31536000
+
+// hsts reads a step.
+func (b *builder) hsts(n *Node) {
+	var s HSTSStep
+	b.mapping(n, "policy: hsts",
+		field{"max-age", func(n *Node) { s.MaxAge = b.number(n, "hsts: max-age", 0) }},
+		field{"from", func(n *Node) { s.From = b.date(n, "hsts: from") }},
+		field{"below", func(n *Node) { s.Below = b.boolean(n, "hsts: below") }},
+		field{"preload", func(n *Node) { s.Preload = b.boolean(n, "hsts: preload") }},
+	)
+	if n == nil || n.Kind != Mapping {
+		return
+	}
+	steps := b.estate.Policy.HSTS
+	switch {
+	case !b.has(n, "max-age"):
+		b.fail(n, fact.HSTSNoAge{})
+		return
+	case s.Preload && (!s.Below || s.MaxAge < leastPreloaded):
+		b.fail(n, fact.HSTSPreload{Least: leastPreloaded})
+		return
+	case len(steps) > 0 && !s.From.After(steps[len(steps)-1].From):
+		b.fail(n, fact.HSTSOrder{})
+		return
+	}
+	b.estate.Policy.HSTS = append(steps, s)
 }
 
 func (b *builder) policy(n *Node) {
@@ -61,6 +136,13 @@ func (b *builder) policy(n *Node) {
 		}},
 		field{"upgrade", func(n *Node) {
 			p.Upgrade = b.oneOf(n, "policy: upgrade", Direct, SameHostFirst)
+		}},
+		field{"hsts", func(n *Node) {
+			if p.HSTS = nil; n != nil && n.Kind == Mapping { // one step
+				b.hsts(n)
+				return
+			}
+			b.list(n, "policy: hsts", b.hsts)
 		}},
 		field{"exempt", func(n *Node) {
 			p.Exempt = nil

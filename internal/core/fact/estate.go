@@ -133,6 +133,9 @@ type (
 	AcceptTwice   struct{ Code, Subject string }
 	NotTimeZone   struct{}
 	PolicyStatus  struct{}
+	HSTSNoAge     struct{}
+	HSTSPreload   struct{ Least int }
+	HSTSOrder     struct{}
 	NotExempt     struct{}
 	EstateEmpty   struct{}
 	NoDomains     struct{}

@@ -4,6 +4,26 @@ import "time"
 
 // Facts about what browsers remember.
 type (
+	HSTSNotSent struct {
+		Door    string
+		Planned string
+	}
+	HSTSOtherwise struct {
+		Door    string
+		Planned string
+		Header  string
+	}
+	PolicyLocksOut struct {
+		Host    string
+		Carrier string
+		By      string
+		From    time.Time
+	}
+	PolicyCovers struct {
+		Hosts []string
+		By    string
+		From  time.Time
+	}
 	TrappedByHSTS struct {
 		CoveredBy string
 		Header    string

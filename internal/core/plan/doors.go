@@ -166,7 +166,8 @@ func predicted(p *Plan, beyond map[web.Door]bool) act.Found {
 				switch {
 				case one.Code == finding.RememberedLoop && looping[ask.URL.Host()]:
 					still[i] = ask.URL.Host().String() // those go round today as well
-				case one.Code == finding.RememberedLoop, one.Code == finding.HSTSTrap:
+				case one.Code == finding.RememberedLoop, one.Code == finding.HSTSTrap,
+					one.Code == finding.DeadEnd:
 					each[i] = append(each[i], one.As(finding.Warning))
 				}
 			}
@@ -180,19 +181,50 @@ func predicted(p *Plan, beyond map[web.Door]bool) act.Found {
 			each[i] = append(each[i], one)
 		}
 	})
-	f := act.Found{Findings: slices.Concat(each...)}
+	f := act.Found{Findings: append(slices.Concat(each...), p.replayed(returning, beyond, looping)...)}
 	locked := lockedOut(p, memory)
 	f.Findings = slices.DeleteFunc(f.Findings, func(one finding.Finding) bool { // they say it whole
 		return one.Code == finding.HSTSTrap && slices.ContainsFunc(locked.Findings,
 			func(l finding.Finding) bool { return strings.HasSuffix(one.Subject, "://"+l.Subject) })
 	})
 	f.Findings = append(f.Findings, locked.Findings...)
+	policy := policyHSTS(p)
+	f.Findings, f.Notes = append(f.Findings, policy.Findings...), append(f.Notes, policy.Notes...)
 	slices.Sort(still)
 	if still = slices.DeleteFunc(slices.Compact(still), func(h string) bool { return h == "" }); len(
 		still) > 0 {
 		f.Note(act.StillLooping, still...)
 	}
 	return f
+}
+
+// replayed follows every permanent redirect that browsers remember into the planned web, beside the
+// roots of doors, which are judged with these: what goes round or ends where there is nothing. What
+// is so at many URLs of a door is one finding.
+func (p *Plan) replayed(returning chain.Returning, beyond map[web.Door]bool,
+	looping map[web.Host]bool) []finding.Finding {
+	if returning.Memory == nil {
+		return nil
+	}
+	urls := returning.Memory.Redirects()
+	each := make([][]finding.Finding, len(urls))
+	crew.Each(len(urls), func(i int) {
+		u := urls[i]
+		if u.RequestURI() == "/" || beyond[u.Door()] || looping[u.Host()] ||
+			!p.Estate.Holds(u.Host()) && !p.Estate.Serves(u.Host()) || p.Web.Untold(u.Host()) != "" {
+			return
+		}
+		fresh := chain.Follow(context.Background(), p.Web, chain.Ask{URL: u}, chain.Asked)
+		again := chain.Follow(context.Background(), returning, chain.Ask{URL: u}, chain.Asked)
+		returning.Memory.JudgeReturning(&fresh, &again, p.input.Now)
+		for _, one := range again.Findings {
+			if one.Code == finding.RememberedLoop || one.Code == finding.DeadEnd {
+				each[i] = append(each[i], one.As(finding.Warning).GroupedBy("remembered at "+
+					u.Door().String()))
+			}
+		}
+	})
+	return slices.Concat(each...)
 }
 
 // remembering gives what browsers remember that met what was met last: permanent redirects, and

@@ -3,13 +3,17 @@ package plan_test
 import (
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // TestHSTSThatLocksVisitorsOut has a host whose https door asks browsers to remember https, and
@@ -77,5 +81,77 @@ func TestWhoAnswersForItsOwnCertificates(t *testing.T) {
 			"carrier: "+carrier+"}\n", nil)
 		u := web.MustParseURL("http://old.example" + chain.WellKnownPath)
 		assert.Equal(t, exempt, p.Exempt(u), carrier)
+	}
+}
+
+// TestThePolicyOfHSTS has steps in the policy, hosts below that a server carries, and what they
+// would be shut out from.
+func TestThePolicyOfHSTS(t *testing.T) {
+	const zone = "old.example\n@ A 198.51.100.9\nwww A 198.51.100.9\nintranet A 192.0.2.99\n@ MX 0 ."
+	for name, c := range map[string]struct {
+		policy, domain string
+		finds          string
+		notes          string
+	}{
+		"nothing": {"hops: 1", "carrier: gateway", "", ""},
+		"one step": {"hsts: {max-age: 300}", "carrier: gateway",
+			"", ""},
+		"steps to come": {"hsts: [{max-age: 300}, {max-age: 31536000, from: 2090-02-03}]",
+			"carrier: gateway", "", "max-age=31536000 from 2090-02-03 on"},
+		"hosts below of which nobody knows": {"hsts: {max-age: 300, below: yes}", "carrier: gateway",
+			"warning old.example intranet.old.example", ""},
+		"a needed host": {"hsts: {max-age: 300, below: yes}",
+			"carrier: gateway, needed: {intranet: the staff, click: the mail service}",
+			"warning old.example click.old.example, intranet.old.example", ""},
+		"a form below a server": {"hsts: {max-age: 300, below: yes}",
+			"carrier: {apex: gateway, www: form}", "error www.old.example; " +
+				"warning old.example intranet.old.example", ""},
+		"a form beside": {"hsts: {max-age: 300, below: yes}",
+			"carrier: {apex: form, www: gateway}", "", ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			p := planEdited(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, "+
+				c.domain+"}\npolicy: {"+c.policy+"}\n", [2]string{", apex-only: yes", ""}, seen(t, zone))
+			var all, notes []string
+			for _, f := range p.Findings {
+				switch facts := f.Facts().(type) {
+				case fact.PolicyLocksOut:
+					all = append(all, string(f.Severity)+" "+facts.Host)
+				case fact.PolicyCovers:
+					all = append(all, string(f.Severity)+" "+facts.By+" "+strings.Join(facts.Hosts, ", "))
+				}
+			}
+			for _, n := range p.Notes {
+				if n.Notice == act.HSTSGoesOn {
+					notes = append(notes, words.Note(n))
+				}
+			}
+			assert.Equal(t, c.finds, strings.Join(all, "; "))
+			if c.notes == "" {
+				assert.Empty(t, notes)
+			} else {
+				assert.Contains(t, strings.Join(notes, "\n"), c.notes)
+			}
+		})
+	}
+}
+
+// TestThePolicyHoldsAsTimeGoesOn asks which header a door sends on which day.
+func TestThePolicyHoldsAsTimeGoesOn(t *testing.T) {
+	for day, want := range map[string]string{
+		"2026-11-01": "", "2026-12-01": "max-age=300", "2027-01-07": "max-age=300",
+		"2027-01-08": "max-age=31536000; includeSubDomains; preload", "2030-01-01": "max-age=0",
+	} {
+		at, err := time.Parse(time.DateOnly, day)
+		assert.NoError(t, err)
+		p := planEdited(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, "+
+			"carrier: {apex: gateway, www: form}}\npolicy:\n  hsts:\n    - {max-age: 300, from: 2026-12-01}\n"+
+			"    - {max-age: 31536000, below: yes, preload: yes, from: 2027-01-08}\n"+
+			"    - {max-age: 0, from: 2030-01-01}\n", [2]string{", apex-only: yes", ""}, nil,
+			func(in *plan.Input) { in.Now = at })
+		assert.Equal(t, want, p.HSTS(web.MustParseURL("https://old.example/").Door()), day)
+		assert.Empty(t, p.HSTS(web.MustParseURL("http://old.example/").Door()), day)
+		assert.Empty(t, p.HSTS(web.MustParseURL("https://www.old.example/").Door()), day)
+		assert.Empty(t, p.HSTS(web.MustParseURL("https://www.n.example/").Door()), day)
 	}
 }

@@ -17,7 +17,7 @@ import (
 func (in Input) Web() *predict.Prediction {
 	return predict.New(
 		predict.Input{Estate: in.Estate, Rules: in.Rules, SiteRules: in.SiteRules, Pages: in.Pages,
-			Only: in.Only},
+			Only: in.Only, Now: in.Now},
 	)
 }
 

@@ -86,6 +86,8 @@ type Treatment struct {
 	Fallback  estate.Fallback // where other paths lead if no rule takes them
 	Paths     rule.Mode       // how paths are compared
 
+	HSTS string // the Strict-Transport-Security header of a server's https door; "" for none
+
 	says func(u web.URL) chain.Answer // of a door that Says
 	// of the site, by key; nil: nobody knows, every page counts as there
 	pages map[string]bool
@@ -144,6 +146,14 @@ func (d Treatment) Candidates(u web.URL) []rule.Entry {
 
 // Answer predicts what the door answers to one of its URLs.
 func (d Treatment) Answer(u web.URL) chain.Answer {
+	a := d.answer(u)
+	if d.HSTS != "" && a.Status != 0 {
+		a.Headers = &chain.Headers{HSTS: d.HSTS}
+	}
+	return a
+}
+
+func (d Treatment) answer(u web.URL) chain.Answer {
 	switch {
 	case d.Does == Refuses:
 		return chain.Answer{URL: u, Refusal: d.Refusal, Detail: fact.Text(d.Detail)}

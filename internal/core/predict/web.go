@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
@@ -21,6 +22,7 @@ type Input struct {
 	SiteRules []*rule.Rule              // what the site redirects by itself
 	Pages     []web.URL                 // the pages that exist; nil: nobody knows
 	Only      func(*estate.Domain) bool // which domains are meant; nil: all
+	Now       time.Time                 // for what policy says from a day on; the zero value: before all
 }
 
 // Prediction is the predicted web: what every URL answers once the plan is carried out. It is a
@@ -33,6 +35,7 @@ type Prediction struct {
 	pages map[string]bool
 	only  func(*estate.Domain) bool
 	doors []web.Door
+	hsts  string // the header that servers' https doors send
 
 	typed  *Typed // the state of the world that is predicted; nil: what is meant
 	met    map[web.Door]Treatment
@@ -47,6 +50,9 @@ func New(in Input) *Prediction {
 	w := &Prediction{Estate: in.Estate, only: in.Only,
 		Rules: rule.Compile(in.Rules, rule.Scope{Serves: in.Estate.Serves, Mode: in.Estate.Mode}),
 		site:  rule.Compile(in.SiteRules, rule.Scope{Serves: in.Estate.Serves})}
+	if step, is := in.Estate.Policy.HSTSAt(in.Now); is {
+		w.hsts = step.Header()
+	}
 	if w.only == nil {
 		w.only = func(*estate.Domain) bool { return true }
 	}
@@ -162,6 +168,9 @@ func (w *Prediction) carried(c *estate.Carrier, d web.Door, domain *estate.Domai
 	}
 	door := w.intended(d, domain)
 	door.Carrier = c.Name
+	if d.Scheme == web.HTTPS && c.By == estate.Server {
+		door.HSTS = w.hsts
+	}
 	door.DropsPath, door.DropsQuery = !c.KeepsPath, !c.KeepsQuery
 	switch {
 	case c.By.Row().OneTarget: // it looks at nothing but the host
