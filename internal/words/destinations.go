@@ -118,6 +118,8 @@ var destinations = []sentence{
 		return "$Host leads to " + platform(f.Platform) + ", which does not know the host.",
 			"Add $Host at " + platform(f.Platform) + ", and confirm there that the domain is the client's."
 	}),
+	of[fact.CarrierLacksHost]("$Carrier does not know $Host: it answers $Status.",
+		"Add $Host at $Carrier, and reload or save there."),
 	of[fact.ServerShowsOther]("The server at $By does not know $Host, and shows the page of $Other.",
 		"Add $Host to that server's configuration, or point it to its carrier."),
 	by(func(f fact.AddressOfBefore) (says, do string) {

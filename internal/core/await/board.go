@@ -37,7 +37,8 @@ func (b *Board) settled(q *question) bool {
 		case expect.There:
 			return false
 		case expect.Unseen:
-			return q.faulty && b.firstThere(it).IsZero()
+			since, _ := b.firstThere(it)
+			return q.faulty && since.IsZero()
 		}
 		return true
 	})

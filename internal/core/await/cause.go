@@ -10,6 +10,7 @@ type Cause string
 const (
 	NoCause        Cause = ""
 	LeftBeside     Cause = "left-beside"
+	Mistyped       Cause = "mistyped"
 	NotTransferred Cause = "not-transferred"
 	KeepsLonger    Cause = "keeps-longer"
 	BadSignatures  Cause = "bad-signatures"

@@ -38,6 +38,11 @@ func (b *Board) take(question int, a expect.Answer, now time.Time) (changed []in
 		if it.State != before {
 			it.Since = now
 			changed = append(changed, at)
+			if it.State == expect.There && it.want != nil { // who lacks it is behind
+				for _, other := range b.atServers[it.want] {
+					b.behind(&b.items[other], now)
+				}
+			}
 		}
 		if is, was := it.State == expect.There, before == expect.There; is != was {
 			more := 1
@@ -64,6 +69,8 @@ func (b *Board) takeRecord(q *question, it *Item, a expect.Answer, now time.Time
 	}
 	if more := it.want.More(a.Values); len(more) > 0 {
 		it.because(LeftBeside, fact.StandsBeside{Subject: it.Subject, More: more})
+	} else if typed, meant, is := it.want.Slip(seen.Values); is && seen.State == expect.Other {
+		it.because(Mistyped, fact.Slipped{Subject: it.Subject, Typed: typed, Meant: meant})
 	}
 	switch q.place.Kind {
 	case expect.Resolver:
@@ -84,13 +91,7 @@ func (b *Board) takeRecord(q *question, it *Item, a expect.Answer, now time.Time
 				Over: now.Sub(it.due)})
 		}
 	case expect.NameServer:
-		if since := b.firstThere(it); !since.IsZero() && it.due.IsZero() {
-			it.due = since.Add(transferTime)
-		}
-		if it.Overdue(now) && it.Cause == NoCause {
-			it.because(NotTransferred, fact.GivesOld{Place: it.Place.Name, Values: it.Says.Facts(),
-				Domain: it.Domain})
-		}
+		b.behind(it, now)
 	case expect.Parent, expect.Vantage:
 	}
 }
@@ -112,16 +113,35 @@ func (b *Board) lagging(q *question) []string {
 	return all
 }
 
+// behind says that a name server lacks what another one has: that shows as soon as both were asked.
+func (b *Board) behind(it *Item, now time.Time) {
+	since, has := b.firstThere(it)
+	if since.IsZero() || it.State == expect.There || it.State == expect.Unseen || it.Asked.IsZero() {
+		return
+	}
+	if it.due.IsZero() {
+		it.due = since.Add(transferTime)
+	}
+	switch {
+	case it.Cause != NoCause && it.Cause != NotTransferred:
+	case it.Overdue(now):
+		it.because(NotTransferred, fact.GivesOld{Place: it.Place.Name, Values: it.Says.Facts(),
+			Domain: it.Domain})
+	default:
+		it.because(NotTransferred, fact.NotTakenYet{Place: it.Place.Name, Values: it.Says.Facts(),
+			Has: has, Domain: it.Domain})
+	}
+}
+
 // firstThere says since when one of the name servers has what this one lacks; the zero time: none
 // has.
-func (b *Board) firstThere(it *Item) time.Time {
-	var first time.Time
+func (b *Board) firstThere(it *Item) (first time.Time, has string) {
 	for _, at := range b.atServers[it.want] {
 		if o := &b.items[at]; o.State == expect.There && (first.IsZero() || o.Since.Before(first)) {
-			first = o.Since
+			first, has = o.Since, o.Place.Name
 		}
 	}
-	return first
+	return first, has
 }
 
 // takeDoor reads what a door does, and names the fault that has a cause, or else the first.

@@ -355,14 +355,20 @@ func (v *judging) pageCause(f *finding.Finding, hop *Answer) {
 		alias = hop.Aliases[n-1]
 	}
 	if (hosted || alias != "") &&
-		(hop.Page.Strange() || f.Code != finding.WrongPage && strange(hop)) &&
-		hop.URL.Path() == "/" {
+		(hop.Page.Strange() || f.Code != finding.WrongPage && strange(hop) &&
+			(hop.Status != 404 || hop.URL.Path() == "/")) { // elsewhere 404 may be no page
 		where := alias
 		if known {
 			where = place.Carrier
 		}
 		*f = f.DueTo(finding.HostNotAdded,
 			fact.PlatformKnowsNot{Host: host.String(), Platform: where})
+		return
+	}
+	if known && (place.Kind == "server" || place.Kind == "form") &&
+		(hop.Status == 421 || hop.Page.Strange()) { // 404 may be no page
+		*f = f.DueTo(finding.DefaultServer, fact.CarrierLacksHost{Carrier: place.Carrier,
+			Host: host.String(), Status: hop.Status})
 		return
 	}
 	if hop.Page == nil || f.Code == finding.DeadEnd {

@@ -70,6 +70,15 @@ type (
 		Values Facts
 		Over   time.Duration // since the TTL was over
 	}
+	Slipped struct {
+		Subject, Typed, Meant string
+	}
+	NotTakenYet struct {
+		Place  string
+		Values Facts
+		Has    string // a name server that has the new
+		Domain string
+	}
 	GivesOld struct {
 		Place  string
 		Values Facts

@@ -99,6 +99,10 @@ type (
 		Title, Host string
 	}
 	PlatformKnowsNot struct{ Host, Platform string }
+	CarrierLacksHost struct {
+		Carrier, Host string
+		Status        int
+	}
 	ServerShowsOther struct {
 		By          Facts
 		Host, Other string

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"iter"
 	"net/netip"
 	"slices"
 	"time"
@@ -102,13 +103,51 @@ func (p *Plan) ledSince(h web.Host, carrier string) (since time.Time, some bool)
 
 // leadsTo reports whether a host was seen to lead to a carrier, by address or alias.
 func leadsTo(seen *survey.Domain, h web.Host, c *estate.Carrier) bool {
-	if alias, is := record.Find(seen.Records, h.String(), "CNAME"); is && !c.Alias.IsZero() &&
-		record.Target("CNAME", alias.Values[0]) == c.Alias.String() {
+	return byAlias(seen, h, c) || slices.ContainsFunc(c.Addresses, func(a netip.Addr) bool {
+		return slices.Contains(seen.Addresses(h.String()), a.String()) || metAt(seen, h, a)
+	})
+}
+
+// byAlias reports whether a host was seen to lead to a carrier by its alias, within the zone or
+// through others.
+func byAlias(seen *survey.Domain, h web.Host, c *estate.Carrier) bool {
+	if c.Alias.IsZero() {
+		return false
+	}
+	alias, is := record.Find(seen.Records, h.String(), "CNAME")
+	if is && record.Target("CNAME", alias.Values[0]) == c.Alias.String() {
 		return true
 	}
-	return slices.ContainsFunc(c.Addresses, func(a netip.Addr) bool {
-		return slices.Contains(seen.Addresses(h.String()), a.String())
-	})
+	for hop := range hopsAt(seen, h) {
+		if slices.Contains(hop.Aliases, c.Alias.String()) {
+			return true
+		}
+	}
+	return false
+}
+
+// hopsAt yields what a survey met at a host.
+func hopsAt(seen *survey.Domain, h web.Host) iter.Seq[*chain.Answer] {
+	return func(yield func(*chain.Answer) bool) {
+		for i := range seen.Chains {
+			for j := range seen.Chains[i].Hops {
+				if hop := &seen.Chains[i].Hops[j]; hop.URL.Host() == h && !yield(hop) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// metAt reports whether a survey met a host at an address, whatever names led there.
+func metAt(seen *survey.Domain, h web.Host, a netip.Addr) bool {
+	for hop := range hopsAt(seen, h) {
+		if at, err := netip.ParseAddrPort(hop.Address); err == nil && at.Addr() == a ||
+			slices.Contains(hop.Found, a) {
+			return true
+		}
+	}
+	return false
 }
 
 // Elsewhere reports whether a host is nobody's business here: it is outside the estate, or of a
@@ -119,21 +158,47 @@ func (p *Plan) Elsewhere(h web.Host) bool {
 		d != nil && d.State == estate.Leave && !p.Estate.Serves(h)
 }
 
-// wasBefore reports whether a survey saw a host at an address from which the plan leads it away.
+// wasBefore reports whether a survey saw a host at an address from which the plan leads it away, by
+// records of its zone or through the aliases of others.
 func (p *Plan) wasBefore(h web.Host, a netip.Addr) bool {
 	d := p.Estate.DomainOf(h)
 	if d == nil || d.State == estate.Leave || p.Estate.Serves(h) {
 		return false
 	}
 	c := d.Carry[h]
-	if c == nil || len(c.Addresses) == 0 || slices.Contains(c.Addresses, a) {
+	if c == nil || slices.Contains(c.Addresses, a) || len(c.Addresses) == 0 && !p.isNotOf(c, a) {
 		return false
 	}
 	for _, s := range []*survey.Survey{p.input.Survey, p.input.Earlier} {
-		if seen := s.Of(d.Name.String()); seen != nil &&
-			slices.Contains(seen.Addresses(h.String()), a.String()) {
+		seen := s.Of(d.Name.String())
+		if seen != nil && !byAlias(seen, h, c) &&
+			(slices.Contains(seen.Addresses(h.String()), a.String()) || metAt(seen, h, a)) {
 			return true
 		}
 	}
 	return false
+}
+
+// isNotOf reports whether an address is none of a carrier that is known by its alias alone, going by
+// hosts that a survey saw lead there; where it saw none, nobody can tell.
+func (p *Plan) isNotOf(c *estate.Carrier, a netip.Addr) bool {
+	if c.Alias.IsZero() || p.input.Survey == nil {
+		return false
+	}
+	known := false
+	for i := range p.input.Survey.Domains {
+		for _, ch := range p.input.Survey.Domains[i].Chains {
+			for _, hop := range ch.Hops {
+				if !slices.Contains(hop.Aliases, c.Alias.String()) {
+					continue
+				}
+				at, err := netip.ParseAddrPort(hop.Address)
+				if err == nil && at.Addr() == a || slices.Contains(hop.Found, a) {
+					return false
+				}
+				known = known || err == nil
+			}
+		}
+	}
+	return known
 }
