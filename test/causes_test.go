@@ -37,7 +37,9 @@ const causesWeb = `certificates:
 addresses:
   203.0.113.10:
     80: {answers: [{to: "https://www.new.example/{+rest}"}]}
-    443: {certificates: [new], answers: [{page: Home, headers: {Strict-Transport-Security: max-age=31536000}}]}
+    443:
+      certificates: [new]
+      answers: [{page: Home, headers: {Strict-Transport-Security: max-age=31536000}}]
   203.0.113.20:
     80: {answers: [{status: 421, page: Misdirected request}]}
     443: {certificates: [new], answers: [{status: 421, page: Misdirected request}]}
@@ -155,13 +157,14 @@ func TestOneCauseForOneState(t *testing.T) {
 	out, _ := shell(dir, "upperpath await --timeout 0s")
 	said := strings.Join(strings.Fields(out), " ")
 	assert.Contains(t, said, "slip.example A is 203.0.113.21; that looks like a slip for 203.0.113.20")
-	assert.Contains(t, said, "www.slip.example A is 203.0.131.20; that looks like a slip for 203.0.113.20")
+	assert.Contains(t, said,
+		"www.slip.example A is 203.0.131.20; that looks like a slip for 203.0.113.20")
 	assert.Contains(t, said, "ns2.example (198.51.100.54) gives 192.0.2.40, while ns1.example "+
 		"(198.51.100.53) has the new")
 }
 
-// eachFinding goes through what a command says as data: findings with the hosts that they are about,
-// and doors that are waited for.
+// eachFinding goes through what a command says as data: findings with the hosts that they are
+// about, and doors that are waited for.
 func eachFinding(v any, each func(host, code, cause string)) {
 	text := func(m map[string]any, key string) string {
 		s, _ := m[key].(string)

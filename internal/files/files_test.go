@@ -685,6 +685,7 @@ func TestTheExamplesOfTheKeysAreRead(t *testing.T) {
 			"needed":   "domains:\n  - {name: a.example, needed: {click: {" + line + "}}}\n",
 			"wanted":   "domains:\n  - {name: a.example, wanted: [{" + line + "}]}\n",
 			"policy":   "policy: {" + line + "}\n",
+			"hsts":     "policy: {hsts: [{" + line + "}]}\n",
 			"registry": "registry: {" + line + "}\n",
 			"vantages": "vantages: {office: {" + line + "}}\n",
 			"accept":   "accept: [{" + line + "}]\n",

@@ -197,26 +197,27 @@ func plainReason(err error) string {
 
 // Client is the observed web: a chain.Asker that asks for real. It is safe for many goroutines.
 type Client struct {
-	vantage  Vantage
-	resolver *resolver
-	dialer   *dialer
-	shared   *http.Transport
-	pinned   map[netip.Addr]*http.Transport
-	judged   map[judgedKey][]finding.Code
-	said     map[[sha256.Size]byte]certified // by certificates
-	pages    map[uint64]markup               // by URL and octets
-	busy     map[web.Host]bool               // hosts that stayed busy when they were asked once more
-	hosts    map[web.Host]*turn
-	saw      atomic.Bool // anything was seen at all
-	held     atomic.Bool // some host has asked to be left alone for a while
-	kept     keeper      // connections over http
-	onward   *shared     // nil: each chain asks for itself
-	header   http.Header // what every request says
-	lines    string      // the same as it goes out, and the end of the line before
-	reading  sync.RWMutex
-	texts    map[netip.AddrPort]string // addresses and ports as text
-	private  bool                      // private networks are asked too, whoever led there
-	lock     sync.Mutex
+	vantage     Vantage
+	resolver    *resolver
+	dialer      *dialer
+	shared      *http.Transport
+	pinned      map[netip.Addr]*http.Transport
+	judged      map[judgedKey][]finding.Code
+	said        map[[sha256.Size]byte]certified // by certificates
+	pages       map[uint64]markup               // by URL and octets
+	revocations revocations
+	busy        map[web.Host]bool // hosts that stayed busy when they were asked once more
+	hosts       map[web.Host]*turn
+	saw         atomic.Bool // anything was seen at all
+	held        atomic.Bool // some host has asked to be left alone for a while
+	kept        keeper      // connections over http
+	onward      *shared     // nil: each chain asks for itself
+	header      http.Header // what every request says
+	lines       string      // the same as it goes out, and the end of the line before
+	reading     sync.RWMutex
+	texts       map[netip.AddrPort]string // addresses and ports as text
+	private     bool                      // private networks are asked too, whoever led there
+	lock        sync.Mutex
 }
 
 // turn lets so many questions at a host go on at a time.
@@ -311,6 +312,9 @@ func (w *Client) Notes() []string {
 		notes = append(notes, strings.ToUpper(why[:1])+why[1:]+".")
 	}
 	if why := w.dialer.sockets.note(); why != "" {
+		notes = append(notes, why)
+	}
+	if why := w.revocations.note(); why != "" {
 		notes = append(notes, why)
 	}
 	if why := w.broken(); why != nil && w.saw.Load() {

@@ -303,7 +303,11 @@ func (w *Client) take(ask chain.Ask, response *http.Response, a *chain.Answer) *
 	if jar, ok := ask.Cookies.(http.CookieJar); ok && a.Headers != nil && a.Headers.Cookies {
 		jar.SetCookies(plainURL(ask.URL), response.Cookies())
 	}
-	return w.body(ask.URL, response, a)
+	refused := w.body(ask.URL, response, a)
+	if response.TLS != nil && response.Request != nil {
+		w.revoked(response.Request.Context(), a.TLS, response.TLS.PeerCertificates)
+	}
+	return refused
 }
 
 // body reads what an answer holds, as far as it tells where a visitor goes or what a visitor meets.

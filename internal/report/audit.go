@@ -895,6 +895,8 @@ func (l *doorList) table(canonical, at string) (doc.Table, bool) {
 			}
 		}
 		switch {
+		case !d.arrives && d.unseen:
+			arrival = words.ArrivalUnknown
 		case !d.arrives:
 			arrival = "nowhere"
 		case d.arrival.Door() == d.door:

@@ -34,6 +34,13 @@ var certificateCodes = map[finding.Code]Meaning{
 		Meets: "A full-page warning.",
 		Do:    "Use a certificate of a public authority.",
 	},
+	finding.Revoked: {
+		Plain: "revoked certificate",
+		Means: "The issuer has revoked the certificate, by the list that the certificate names (RFC " +
+			"5280 section 5).",
+		Meets: "A full-page warning in browsers that know the list; the others follow.",
+		Do:    "Ask for a new certificate, with a new key, and find out who had the old one revoked.",
+	},
 	finding.BrokenChain: {
 		Plain: "incomplete certificate chain",
 		Means: "The issuer's certificate is neither sent nor trusted, though the certificate says " +
@@ -75,6 +82,10 @@ var certificates = []sentence{
 	by(func(f fact.CertificateEarly) (says, do string) {
 		return "The certificate for $Names:names is valid from $Begins, in $In." + also(f.Also),
 			"Correct that machine's clock, or use the previous certificate until then."
+	}),
+	by(func(f fact.CertificateRevoked) (says, do string) {
+		return "$Issuer revoked the certificate for $Names:names on $Revoked." + also(f.Also),
+			"Ask for a new certificate with a new key, and install it."
 	}),
 	by(func(f fact.CertificateUntrusted) (says, do string) {
 		return "The certificate for $Names:names was issued by $Issuer:q, which is not trusted here." +

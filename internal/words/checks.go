@@ -50,8 +50,9 @@ var checks = []sentence{
 		"Ask whoever runs it to clear its cache; other resolvers do not wait for it."),
 	of[fact.Slipped]("$Subject is $Typed; that looks like a slip for $Meant.",
 		"Correct it where the zone is held."),
-	of[fact.NotTakenYet]("$Place gives $Values, while $Has has the new: it has not taken over $Domain "+
-		"yet.",
+	of[fact.NotTakenYet](
+		"$Place gives $Values, while $Has has the new: it has not taken over $Domain "+
+			"yet.",
 		"Wait some minutes. If it stays so, have the zone transferred to $Place again."),
 	of[fact.GivesOld](
 		"$Place still gives $Values, though another name server of $Domain gives the new value.",

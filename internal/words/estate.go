@@ -69,8 +69,8 @@ var keys = map[string]string{
 	"policy.status": "The status of redirects whose rule names none.",
 	"policy.upgrade": "Whether http doors redirect straight to the canonical site, or to their own " +
 		"https door first (HSTS preloading).",
-	"policy.hsts": "What https doors on servers ask browsers to remember (Strict-Transport-Security): " +
-		"one step, or several with the days from which they hold.",
+	"policy.hsts": "What https doors on servers ask browsers to remember " +
+		"(Strict-Transport-Security): one step, or several with the days from which they hold.",
 	"hsts.max-age": "For how long browsers use https alone, in seconds. Start with 300; 0 takes it " +
 		"back. Required.",
 	"hsts.from":      "From when the step holds; without it, from the beginning.",

@@ -56,8 +56,9 @@ var memory = []sentence{
 	of[fact.HSTSNotSent]("$Door sends no Strict-Transport-Security header; policy.hsts has it send "+
 		"$Planned:q.",
 		"Write the server's configuration again, and reload it."),
-	of[fact.HSTSOtherwise]("$Door sends Strict-Transport-Security: $Header:q; policy.hsts has it send "+
-		"$Planned:q.",
+	of[fact.HSTSOtherwise](
+		"$Door sends Strict-Transport-Security: $Header:q; policy.hsts has it send "+
+			"$Planned:q.",
 		"Write the server's configuration again, and reload it."),
 	by(func(f fact.PolicyLocksOut) (says, do string) {
 		when := "from the beginning"

@@ -210,6 +210,9 @@ const (
 	SomeFollowing = "%s not followed yet; %s continues."
 )
 
+// ArrivalUnknown is where a door leads that nobody could see.
+const ArrivalUnknown = "unknown"
+
 // Sentences about what search engines see.
 const (
 	NothingAmiss     = "Nothing was found that keeps search engines from the move."

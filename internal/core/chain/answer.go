@@ -158,6 +158,7 @@ type TLS struct {
 	// of which certificate that is said: its subject; and when it ended, where it did
 	Flawed  string         `json:"flawed,omitempty"`
 	Ended   time.Time      `json:"flawed_ended,omitzero"`
+	Revoked time.Time      `json:"revoked,omitzero"`  // when its issuer revoked it
 	Refused bool           `json:"refused,omitempty"` // browsers refuse it for that
 	Faults  []finding.Code `json:"faults"`            // empty where a browser is content
 }

@@ -310,7 +310,8 @@ func (v *judging) plannedHSTS() {
 	first := &c.Hops[0]
 	door := first.URL.Door()
 	planned := v.judge.HSTS(door)
-	if next, _, ok := first.Next(); planned == "" || first.Address == "" || !first.IsRedirect() || !ok ||
+	next, _, ok := first.Next()
+	if planned == "" || first.Address == "" || !first.IsRedirect() || !ok ||
 		!v.goal.known() || !next.Same(v.goal.Target) {
 		return
 	}

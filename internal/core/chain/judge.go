@@ -204,6 +204,8 @@ func (v *judging) certificate(i int, hop *Answer) {
 			In: t.NotBefore.Sub(now)},
 		finding.Untrusted: fact.CertificateUntrusted{Host: host, Names: names, Also: also,
 			Issuer: t.Issuer},
+		finding.Revoked: fact.CertificateRevoked{Names: names, Also: also, Issuer: t.Issuer,
+			Revoked: t.Revoked},
 		finding.BrokenChain: fact.CertificateAlone{Names: names, Also: also, Issuer: t.Issuer},
 		finding.ExpiresSoon: fact.CertificateEnding{Names: names, Also: also, Ends: t.NotAfter,
 			In: t.NotAfter.Sub(now)},

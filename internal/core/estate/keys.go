@@ -7,8 +7,8 @@ import (
 // Key is a key of the estate file, for its documentation and for editors. A test holds this table
 // against the keys that the reader takes.
 type Key struct {
-	// where it stands: "" for the top, site, carriers, domains, needed, wanted, policy, hsts, registry,
-	// vantages, accept, keep
+	// where it stands: "" for the top, site, carriers, domains, needed, wanted, policy, hsts,
+	// registry, vantages, accept, keep
 	Section string
 	Name    string
 	// text, yes or no, number, date, time, host, URL, path, addresses, list of ..., or a section

@@ -35,7 +35,7 @@ var policyKeys = []Key{
 		"[/.well-known/acme-challenge/]",
 		"[/.well-known/acme-challenge/]",
 	},
-	{"policy", "hsts", "list of hsts", nil, "", "[{max-age: 300}, {max-age: 31536000, from: 2027-01-08}]"},
+	{"policy", "hsts", "list of hsts", nil, "", "[{max-age: 300}]"},
 }
 
 var hstsKeys = []Key{

@@ -18,6 +18,12 @@ type (
 		Begins      time.Time
 		In          time.Duration
 	}
+	CertificateRevoked struct {
+		Names   []string
+		Also    []string
+		Issuer  string
+		Revoked time.Time
+	}
 	CertificateUntrusted struct {
 		Host, Issuer string
 		Names, Also  []string

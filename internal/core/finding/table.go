@@ -27,6 +27,7 @@ const (
 	Expired
 	NotYetValid
 	Untrusted
+	Revoked
 	BrokenChain
 	WeakCertificate
 	ExpiresSoon
@@ -209,6 +210,7 @@ var table = [codes]Row{
 	Expired:         {Name: "expired", Hides: true, Severity: Error, About: "certificate"},
 	NotYetValid:     {Name: "not-yet-valid", Hides: true, Severity: Error, About: "certificate"},
 	Untrusted:       {Name: "untrusted", Hides: true, Severity: Error, About: "certificate"},
+	Revoked:         {Name: "revoked", Hides: true, Severity: Error, About: "certificate"},
 	BrokenChain:     {Name: "broken-chain", Hides: true, Severity: Error, About: "certificate"},
 	WeakCertificate: {Name: "weak-certificate", Severity: Warning, About: "certificate"},
 	ExpiresSoon:     {Name: "expires-soon", Severity: Warning, About: "certificate"},

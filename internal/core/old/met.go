@@ -101,6 +101,7 @@ var metBy = []struct {
 	{
 		Stopped,
 		[]finding.Code{finding.WrongName, finding.Expired, finding.NotYetValid, finding.Untrusted,
+			finding.Revoked,
 			finding.BrokenChain},
 	},
 	{NoPage, []finding.Code{finding.DeadEnd}},

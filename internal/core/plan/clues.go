@@ -179,8 +179,8 @@ func (p *Plan) wasBefore(h web.Host, a netip.Addr) bool {
 	return false
 }
 
-// isNotOf reports whether an address is none of a carrier that is known by its alias alone, going by
-// hosts that a survey saw lead there; where it saw none, nobody can tell.
+// isNotOf reports whether an address is none of a carrier that is known by its alias alone, going
+// by hosts that a survey saw lead there; where it saw none, nobody can tell.
 func (p *Plan) isNotOf(c *estate.Carrier, a netip.Addr) bool {
 	if c.Alias.IsZero() || p.input.Survey == nil {
 		return false

@@ -145,7 +145,8 @@ func TestThePolicyHoldsAsTimeGoesOn(t *testing.T) {
 		at, err := time.Parse(time.DateOnly, day)
 		assert.NoError(t, err)
 		p := planEdited(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, "+
-			"carrier: {apex: gateway, www: form}}\npolicy:\n  hsts:\n    - {max-age: 300, from: 2026-12-01}\n"+
+			"carrier: {apex: gateway, www: form}}\npolicy:\n  hsts:\n"+
+			"    - {max-age: 300, from: 2026-12-01}\n"+
 			"    - {max-age: 31536000, below: yes, preload: yes, from: 2027-01-08}\n"+
 			"    - {max-age: 0, from: 2030-01-01}\n", [2]string{", apex-only: yes", ""}, nil,
 			func(in *plan.Input) { in.Now = at })

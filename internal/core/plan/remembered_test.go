@@ -13,8 +13,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// TestWhatBrowsersRememberIsPlayedBeforeTheMove has permanent redirects that the last audit met, and
-// the web as it is planned: what goes round then, or ends where there is nothing.
+// TestWhatBrowsersRememberIsPlayedBeforeTheMove has permanent redirects that the last audit met,
+// and the web as it is planned: what goes round then, or ends where there is nothing.
 func TestWhatBrowsersRememberIsPlayedBeforeTheMove(t *testing.T) {
 	for name, c := range map[string]struct {
 		from, to string
@@ -37,7 +37,8 @@ func TestWhatBrowsersRememberIsPlayedBeforeTheMove(t *testing.T) {
 					Address: "198.51.100.9:80"}}}
 			one.Arrival = one.Hops[1].URL
 			p := planEdited(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, "+
-				"carrier: gateway}\n", [2]string{}, seen(t, "old.example\n@ A 198.51.100.9\nwww A 198.51.100.9"),
+				"carrier: gateway}\n", [2]string{},
+				seen(t, "old.example\n@ A 198.51.100.9\nwww A 198.51.100.9"),
 				func(in *plan.Input) {
 					in.Audited = []chain.Chain{one}
 					in.Now = time.Date(2026, 11, 2, 0, 0, 0, 0, time.UTC)

@@ -22,7 +22,7 @@ type Input struct {
 	SiteRules []*rule.Rule              // what the site redirects by itself
 	Pages     []web.URL                 // the pages that exist; nil: nobody knows
 	Only      func(*estate.Domain) bool // which domains are meant; nil: all
-	Now       time.Time                 // for what policy says from a day on; the zero value: before all
+	Now       time.Time                 // for policy from a day on; zero: before all
 }
 
 // Prediction is the predicted web: what every URL answers once the plan is carried out. It is a

@@ -100,7 +100,7 @@ func TestEachFaultHasItsRow(t *testing.T) {
 		"a robots.txt that nobody saw": {func(s *search.Seen) {
 			s.After[old] = search.Robots{Why: "no answer"}
 			s.Today[old] = all("User-agent: *\nDisallow: /")
-		}, []string{"7 robots-blocked OldsBarred"}, "robots.txt"},
+		}, []string{"7 robots-blocked OldsBarred"}, search.UnseenRobots},
 		"the arrival barred": {func(s *search.Seen) { s.Own[site] = all("User-agent: *\nDisallow: /a/") },
 			[]string{"7 robots-blocked ArrivalsBarred", "7 sitemap-stale ListsBarred"}, ""},
 		"the arrival missing": {func(s *search.Seen) { page(s).Status = 404 },
