@@ -60,8 +60,7 @@ terminal plan "upperpath plan" top
 terminal changes "upperpath plan lacemill-museum.example" '/Changes in/,$'
 terminal runbook "upperpath runbook --check" top
 terminal await "upperpath await --only lacemill-museum.example --timeout 20s"
-upperpath write apache >/dev/null
-terminal apache "upperpath write apache --force; echo; cat apache/up*_3.txt; echo; sed -n '/^# slate/,/All other paths/p' apache/apache.conf" top
+terminal content "upperpath audit --content --rate 500" top
 upperpath write sheet --format html >/dev/null
 page sheet "$work/museums/sheets/registrar-a.html"
 page report "$work/museums/report.html"

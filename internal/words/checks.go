@@ -51,7 +51,7 @@ var checks = []sentence{
 	of[fact.Slipped]("$Subject is $Typed; that looks like a slip for $Meant.",
 		"Correct it where the zone is held."),
 	of[fact.NotTakenYet](
-		"$Place gives $Values, while $Has has the new: it has not taken over $Domain "+
+		"$Place gives $Values, while $Has has the new value: it has not taken over $Domain "+
 			"yet.",
 		"Wait some minutes. If it stays so, have the zone transferred to $Place again."),
 	of[fact.GivesOld](

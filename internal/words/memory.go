@@ -123,7 +123,7 @@ var memory = []sentence{
 			how = "does not answer ($Refusal)"
 		}
 		return "Browsers that visited $Entry before go to $Arrival, which " + how +
-				"; new visitors arrive at $Fresh. The former remember $Remembered:and.",
+				"; new visitors arrive at $Fresh. They remember $Remembered:and.",
 			"Redirect the remembered address too, " + longAs(f.Ends) + "."
 	}),
 	phrase[fact.NoWayPast]("browsers refuse the certificate of $Host ($Code), with no way past"),

@@ -277,7 +277,7 @@ func TestWhatIsOverdueHasACause(t *testing.T) {
 		assert.Equal(t, await.NotTransferred, i.Cause)
 		assert.Equal(t, expect.Old, i.State)
 		assert.NotEmpty(t, i.Fix.String())
-		assert.Contains(t, i.Why.String(), "while ns1 has the new")
+		assert.Contains(t, i.Why.String(), "while ns1 has the new value")
 		assert.Less(t, time.Since(w.start), 10*time.Second, "that shows at the first look")
 
 		w, want = prepare()

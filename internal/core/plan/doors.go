@@ -211,7 +211,7 @@ func (p *Plan) replayed(returning chain.Returning, beyond map[web.Door]bool,
 	crew.Each(len(urls), func(i int) {
 		u := urls[i]
 		if u.RequestURI() == "/" || beyond[u.Door()] || looping[u.Host()] ||
-			!p.Estate.Holds(u.Host()) && !p.Estate.Serves(u.Host()) || p.Web.Untold(u.Host()) != "" {
+			!p.Web.Means(u.Host()) && !p.Estate.Serves(u.Host()) || p.Web.Untold(u.Host()) != "" {
 			return
 		}
 		fresh := chain.Follow(context.Background(), p.Web, chain.Ask{URL: u}, chain.Asked)
