@@ -211,17 +211,28 @@ func thick(a, b [2]float32, width float32) [][2]float32 {
 		{a[0] - nx, a[1] - ny}}
 }
 
+// fill fills a path. Only the part of the picture that it covers is looked at: a drawing has
+// thousands of them.
 func fill(picture *image.RGBA, path [][2]float32, scale float32, c color.NRGBA) {
-	r := vector.NewRasterizer(picture.Rect.Dx(), picture.Rect.Dy())
+	var box image.Rectangle
+	for _, p := range path {
+		x, y := int(math.Floor(float64(p[0]*scale))), int(math.Floor(float64(p[1]*scale)))
+		box = box.Union(image.Rect(x-1, y-1, x+2, y+2))
+	}
+	if box = box.Intersect(picture.Rect); box.Empty() {
+		return
+	}
+	r := vector.NewRasterizer(box.Dx(), box.Dy())
+	left, top := float32(box.Min.X), float32(box.Min.Y)
 	for i, p := range path {
 		if i == 0 {
-			r.MoveTo(p[0]*scale, p[1]*scale)
+			r.MoveTo(p[0]*scale-left, p[1]*scale-top)
 			continue
 		}
-		r.LineTo(p[0]*scale, p[1]*scale)
+		r.LineTo(p[0]*scale-left, p[1]*scale-top)
 	}
 	r.ClosePath()
-	r.Draw(picture, picture.Rect, image.NewUniform(c), image.Point{})
+	r.Draw(picture, box, image.NewUniform(c), image.Point{})
 }
 
 // faces are the fonts of a picture.

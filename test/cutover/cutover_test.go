@@ -37,7 +37,7 @@ func errorsOf(p *plan.Plan) []string {
 // loses, the plan said, and most estates lose nothing at all.
 func TestNothingIsLostUnsaid(t *testing.T) {
 	t.Parallel()
-	rounds, seed := number("ROUNDS", 40), number("SEED", 1)
+	rounds, seed := number("ROUNDS", 24), number("SEED", 1)
 	t.Logf("SEED=%d ROUNDS=%d", seed, rounds)
 	led, lost := 0, 0
 	for i := range rounds {
@@ -69,7 +69,7 @@ func TestNothingIsLostUnsaid(t *testing.T) {
 // lose by that who hold older answers, the plan says when it is played so.
 func TestWhatIsNotWaitedForIsSaid(t *testing.T) {
 	t.Parallel()
-	rounds, seed := number("ROUNDS", 6), number("SEED", 3)
+	rounds, seed := number("ROUNDS", 4), number("SEED", 3)
 	hasty, harmful := 0, 0
 	for i := range rounds {
 		r := rand.New(rand.NewPCG(uint64(seed), uint64(i)))
