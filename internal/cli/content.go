@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"slices"
 	"strings"
@@ -62,7 +63,9 @@ type content struct {
 	w    *live.Client
 	lock sync.Mutex
 	seen search.Seen
-	lost map[[2]string]*search.Unseen
+	// feeds that pages of the site name, each with the first that does
+	feeds map[string]web.URL
+	lost  map[[2]string]*search.Unseen
 }
 
 // auditContent shows what search engines meet, and whoever embeds files.
@@ -97,7 +100,8 @@ func (p *program) auditContent(ctx context.Context, from *estateOptions, v *vant
 		return err
 	}
 	defer w.Close()
-	c := &content{program: p, made: made, w: w, lost: map[[2]string]*search.Unseen{}}
+	c := &content{program: p, made: made, w: w, lost: map[[2]string]*search.Unseen{},
+		feeds: map[string]web.URL{}}
 	c.seen = search.Seen{Site: made.Estate.Canonical, Forwards: made.Forwards,
 		Serves: made.Estate.Serves,
 		Today:  map[web.Door]search.Robots{}, After: map[web.Door]search.Robots{},
@@ -113,6 +117,7 @@ func (p *program) auditContent(ctx context.Context, from *estateOptions, v *vant
 	meter.done()
 	err = c.crawl(ctx, o, v.parallel)
 	if err == nil {
+		c.siteFeeds(ctx)
 		c.others(ctx)
 		err = ctx.Err()
 	}
@@ -477,6 +482,11 @@ func (c *content) crawl(ctx context.Context, o *contentOptions, parallel int) er
 			case got.Page != nil:
 				c.seen.Pages[at.URL.Key()] = got.Page
 			}
+			for _, f := range got.Feeds {
+				if c.made.Estate.Serves(f.Host()) && len(c.feeds) < mostFeeds {
+					c.feeds[f.String()] = f
+				}
+			}
 		}}
 	err := crawl.Run(ctx)
 	if left+f.TooMany > 0 {
@@ -496,6 +506,33 @@ func (c *content) crawl(ctx context.Context, o *contentOptions, parallel int) er
 		c.miss(search.UnseenLinks, root, "interrupted", f.Waiting())
 	}
 	return err
+}
+
+// mostFeeds is how many feeds of the site are read.
+const mostFeeds = 20
+
+// siteFeeds reads the feeds of the site for entries that still lead to old hosts.
+func (c *content) siteFeeds(ctx context.Context) {
+	for _, key := range slices.Sorted(maps.Keys(c.feeds)) {
+		at := c.feeds[key]
+		from, status, body, err := c.w.Body(ctx, at, mostMapSize, true)
+		if err != nil || status != 200 {
+			c.miss(search.UnseenLinks, key, "a feed that cannot be read", 1)
+			continue
+		}
+		page := &search.Page{URL: at, Status: status, Kind: "application/xml"}
+		reader := &files.OldURLs{Door: from.Door(), Stop: ctx.Err, To: old.Each(func(s old.Seen) {
+			u, _, err := from.Resolve(string(s.URL))
+			if err == nil && c.made.Forwards(u.Door()) && len(page.Links) < mostOthers {
+				page.Links = append(page.Links, chain.Link{URL: u.String(), Element: "entry of a feed"})
+			}
+		})}
+		if err := reader.AddFrom(key, key, bytes.NewReader(body)); err != nil {
+			c.miss(search.UnseenLinks, key, "a feed that cannot be read", 1)
+			continue
+		}
+		c.seen.Pages[at.Key()] = page
+	}
 }
 
 // others asks for what no crawl follows: pictures, documents and feeds at which old ones arrive.

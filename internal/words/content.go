@@ -95,6 +95,10 @@ var content = []sentence{
 		"Write the addresses of pictures, sound and films with https."),
 	of[fact.FormsByHTTP]("$Page sends what visitors type over http, behind a warning: $Parts:few3.",
 		"Have its forms send to https."),
+	of[fact.PageCut](
+		"$Page goes on behind the $Octets octets that were read of it, or broke off there; "+
+		"what follows was not seen.",
+		"Look at the page in a browser."),
 	phrase[fact.HiddenFromByHeader]("its X-Robots-Tag header hides it from $Robots:few3"),
 	phrase[fact.HiddenFromByPage]("its markup hides it from $Robots:few3"),
 	of[fact.RobotsBarAll]("$URL keeps search engines away from everything ($Line:q).",

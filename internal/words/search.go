@@ -36,6 +36,10 @@ var searching = []sentence{
 		"$Page answers $Status; $URLs:old_URL $URLs/is/are led there, such as "+
 			"$First.",
 		"Redirect to a page that exists, or create that one."),
+	of[fact.ArrivalSaysNone](
+		"$Page says that there is no such page, with a status of success; $URLs:old_URL "+
+			"$URLs/is/are led there, such as $First.",
+		"Redirect to a page that exists, and have that one answer 404."),
 	of[fact.ArrivalRedirects](
 		"$Page redirects to $To; $URLs:old_URL $URLs/is/are led there, such as "+
 			"$First.",
@@ -109,8 +113,11 @@ var searching = []sentence{
 			do = "Change the link, and put there what it names: the plan leads it to $Now, which answers " +
 				"$Dead."
 		}
-		return "$Pages:page of the site $Pages/names/name $Target ($Element), the first $Page, line " +
-			"$Line.", do
+		at := "the first $Page, line $Line"
+		if f.Line == 0 {
+			at = "the first $Page"
+		}
+		return "$Pages:page of the site $Pages/names/name $Target ($Element), " + at + ".", do
 	}),
 	by(func(f fact.AlternateOld) (says, do string) {
 		do = "Name $Now there."

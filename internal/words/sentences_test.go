@@ -104,6 +104,7 @@ var filled = map[string]any{
 	"NotTakenYet.Has":       "ns1.registrar-a.example (198.51.100.53)",
 	"Slipped.Subject":       "lacemill-museum.example A",
 	"NotTakenYet.Place":     "ns2.registrar-a.example (198.51.100.54)",
+	"ArrivalSaysNone.First": "http://lacemill-museum.example/schools/",
 	"Except":                []string{"googlebot", "bingbot"},
 	"Named":                 "http://lacemill-museum.example/",
 	"Serves":                "text/html",

@@ -252,3 +252,32 @@ func TestABrowserMeetsTheSameAtEachDoor(t *testing.T) {
 		})
 	}
 }
+
+// TestABrowserMeetsTheSameAtEachAddress has Chromium go through the doors of several addresses once
+// more, by the second of each: what the program says of that address, asked by itself, is what the
+// browser meets there.
+func TestABrowserMeetsTheSameAtEachAddress(t *testing.T) {
+	both, w := play(t, all()), playAt(t, all(), true)
+	root := browser(t, w)
+	tried := 0
+	for i, d := range w.doors {
+		if d.second == nil || d.closed || d.ours != "" {
+			continue
+		}
+		tried++
+		t.Run(d.what, func(t *testing.T) {
+			c := chain.Follow(t.Context(), both.web, chain.Ask{
+				URL: web.MustParseURL(both.doors[i].ask), Address: both.doors[i].other}, d.probe)
+			chain.Judge{Now: time.Now()}.Chain(&c, chain.Goal{})
+			v := w.sees(root, d, &c)
+			require.NoError(t, v.stopped)
+			if want := expects(&c); want != "" {
+				assert.True(t, begins(v.said, want), "it says %q; expected %s", v.said, want)
+				return
+			}
+			assert.Empty(t, v.said, "a page is expected")
+			assert.NoError(t, v.wrong, "it is at %s, not at %s", v.at, c.Arrival)
+		})
+	}
+	assert.GreaterOrEqual(t, tried, 4)
+}

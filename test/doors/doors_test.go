@@ -56,6 +56,7 @@ type door struct {
 
 	host    web.Host
 	address netip.Addr
+	other   netip.Addr // the second
 	later   atomic.Bool
 }
 
@@ -519,7 +520,15 @@ type world struct {
 	web   *live.Client
 }
 
+// play plays the doors.
 func play(t *testing.T, doors []*door) *world {
+	t.Helper()
+	return playAt(t, doors, false)
+}
+
+// playAt plays the doors; where second is wanted, the names of those with two addresses lead to the
+// second alone.
+func playAt(t *testing.T, doors []*door, second bool) *world {
 	t.Helper()
 	scene := stage.Scene{Endpoints: map[netip.AddrPort]*stage.Endpoint{}}
 	records := []string{"www.site.example. 60 IN A 192.0.2.10", "a.site.example. 60 IN A 192.0.2.10",
@@ -544,6 +553,7 @@ func play(t *testing.T, doors []*door) *world {
 		d.host = web.MustParseHost(fmt.Sprintf("d%d.door.example", i))
 		d.address = netip.AddrFrom4([4]byte{198, 51, 100, byte(i + 1)})
 		other := netip.AddrFrom4([4]byte{203, 0, 113, byte(i + 1)})
+		d.other = other
 		fill := strings.NewReplacer("{h}", d.host.String(), "{a}", d.address.String())
 		if d.ask == "" {
 			d.ask = "http://{h}/"
@@ -554,6 +564,9 @@ func play(t *testing.T, doors []*door) *world {
 		}
 		if d.names == nil {
 			d.names = []string{"{h} 60 IN A {a}"}
+			if second && d.second != nil && !d.closed {
+				d.names = nil
+			}
 			if d.closed { // a machine of IPv6 that is gone
 				other = netip.MustParseAddr(fmt.Sprintf("2001:db8::%x", i+1))
 				d.names = append(d.names, "{h} 60 IN AAAA "+other.String())

@@ -133,6 +133,9 @@ func (v *judging) content(last *Answer) {
 	}
 	at := len(v.chain.Hops) - 1
 	v.hsts(at, last)
+	if last.Page != nil && last.Page.Cut {
+		v.cut(at, last)
+	}
 	how, hidden := last.Hidden()
 	canonical := last.canonical()
 	if !hidden && canonical == "" && (last.Page == nil || last.Page.bare()) {
@@ -155,6 +158,14 @@ func (v *judging) content(last *Answer) {
 		return
 	}
 	v.parts(at, page, last.Page.Insecure)
+}
+
+// cut says that a page goes on behind what was read of it.
+func (v *judging) cut(at int, last *Answer) {
+	page := last.URL.Door().URL(last.URL.Path(), "").String()
+	v.add(finding.SoftRedirect, page, at, fact.PageCut{Page: page, Octets: last.Page.Octets})
+	f := &v.chain.Findings[len(v.chain.Findings)-1]
+	*f = f.As(finding.Note)
 }
 
 // soften makes the finding that was added last a warning.

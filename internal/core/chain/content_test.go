@@ -570,3 +570,15 @@ func TestFromWhichStatusOnAPageIsNone(t *testing.T) {
 		assert.NotContains(t, codes(deep), "dead-end", status)
 	}
 }
+
+// TestAPageThatGoesOnIsSaid: what stands behind what was read of a page was not seen.
+func TestAPageThatGoesOnIsSaid(t *testing.T) {
+	for _, cut := range []bool{true, false} {
+		c := judged("https://www.n.example/a", "https://www.n.example/a", Asked, Answer{
+			URL: web.MustParseURL("https://www.n.example/a"), Status: 200, Address: "203.0.113.10:443",
+			TLS: &TLS{}, Headers: &Headers{HSTS: "max-age=63072000"},
+			Page: &Document{Title: "A", Octets: 2 << 20, Cut: cut}})
+		assert.Equal(t, cut, strings.Contains(said(c), "soft-redirect note"), said(c))
+		assert.Equal(t, cut, strings.Contains(said(c), "2097152 octets"), said(c))
+	}
+}

@@ -109,6 +109,15 @@ type (
 		URLs   int
 		First  string
 	}
+	PageCut struct {
+		Page   string
+		Octets int
+	}
+	ArrivalSaysNone struct {
+		Page  string
+		URLs  int
+		First string
+	}
 	ArrivalRedirects struct {
 		Page  string
 		To    string

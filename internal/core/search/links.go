@@ -69,7 +69,7 @@ func (j *judging) listed() {
 		case p == nil || p.Status == 0:
 			why := cmp.Or(j.Skipped, NotLookedAt)
 			if p != nil {
-				why = NoAnswer
+				why = cmp.Or(p.Why, NoAnswer)
 			}
 			j.lost(UnseenListed, l.URL.String(), why)
 		case p.Status >= 400:
@@ -117,6 +117,7 @@ func (j *judging) missing(in map[string]bool) {
 	for _, a := range j.order {
 		p := j.Pages[a.url.Key()]
 		if in[a.url.Key()] || p == nil || p.Status != 200 || !p.To.IsZero() || p.Hidden != nil ||
+			p.SaysNone ||
 			p.Kind != "" && p.Kind != "text/html" && p.Kind != "application/xhtml+xml" ||
 			p.Canonical != "" && !sameURL(p.Canonical, a.url) ||
 			a.url.Query() != "" && p.Canonical == "" { // most are a page in another state
@@ -156,6 +157,9 @@ func (j *judging) links() {
 	targets := map[string]*target{}
 	for _, key := range sortedKeys(j.Pages) {
 		p := j.Pages[key]
+		if p.Blank {
+			j.lost(UnseenLinks, p.URL.String(), NeedsScripts)
+		}
 		for _, l := range p.Links {
 			u, err := web.ParseURL(l.URL)
 			if err != nil || j.Forwards == nil || !j.Forwards(u.Door()) {
@@ -209,6 +213,9 @@ func (j *judging) links() {
 		j.add(weight, 0, finding.New(code, t.url.String(), facts, map[string]any{"places": places}))
 	}
 }
+
+// NeedsScripts is why the links of a page are unseen that shows nothing by itself.
+const NeedsScripts = "it needs scripts"
 
 // Alternate is the element by which a page names itself in another language.
 const Alternate = "hreflang"

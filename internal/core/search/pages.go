@@ -19,7 +19,7 @@ func (j *judging) arrived() {
 		if p == nil || p.Status == 0 {
 			why := cmp.Or(j.Skipped, NotLookedAt)
 			if p != nil {
-				why = NoAnswer
+				why = cmp.Or(p.Why, NoAnswer)
 			}
 			j.lost(UnseenPages, a.url.String(), why)
 			continue
@@ -37,6 +37,10 @@ func (j *judging) arrived() {
 			j.add(a.weight, len(a.olds), say(finding.ExtraHop, fact.ArrivalRedirects{Page: to,
 				To: p.To.String(), URLs: len(a.olds), First: first}))
 			continue
+		}
+		if p.SaysNone {
+			j.add(a.weight, len(a.olds), say(finding.DeadEnd, fact.ArrivalSaysNone{Page: to,
+				URLs: len(a.olds), First: first}).As(finding.Warning))
 		}
 		if p.Hidden != nil {
 			j.add(a.weight, len(a.olds), say(finding.NoIndex, fact.ArrivalHidden{Page: to, How: p.Hidden,

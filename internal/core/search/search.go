@@ -15,6 +15,7 @@ package search
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 
 	"upperpath.example/upperpath/internal/core/chain"
@@ -43,7 +44,10 @@ type Old struct {
 // Page is what a URL of the site gave.
 type Page struct {
 	URL       web.URL
-	Status    int     // 0: nobody answered
+	Status    int     // 0: nobody saw it
+	Why       string  // why not; "": it did not answer
+	SaysNone  bool    // it says that there is no such page, whatever its status is
+	Blank     bool    // it shows nothing without scripts that nobody read
 	To        web.URL // where it redirects; the zero value: nowhere
 	Kind      string  // of its content, such as text/html; "": it does not say
 	Hidden    fact.Facts
@@ -54,9 +58,13 @@ type Page struct {
 // PageOf takes in an answer, and the links of its page that are of interest.
 func PageOf(a *chain.Answer, kind string, links []chain.Link) *Page {
 	p := &Page{URL: a.URL, Status: a.Status, Kind: kind, Links: links, Canonical: a.CanonicalURL()}
-	if a.TurnsAway() {
-		p.Status = 0
+	if a.TurnsAway() || a.Status == 401 || a.Status == 403 { // who may look sees something else
+		p.Status, p.Why = 0, fmt.Sprintf("it answers %d", a.Status)
 		return p
+	}
+	if a.Page != nil {
+		p.SaysNone = a.Page.NotFound()
+		p.Blank = slices.ContainsFunc(a.Page.May, func(m chain.May) bool { return m.Elsewhere })
 	}
 	if a.MovesOn() {
 		next, _, ok := a.Next()

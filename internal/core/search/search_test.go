@@ -108,6 +108,13 @@ func TestEachFaultHasItsRow(t *testing.T) {
 		"the arrival unseen": {func(s *search.Seen) { delete(s.Pages, page(s).URL.Key()) }, nil,
 			search.UnseenPages},
 		"the arrival silent": {func(s *search.Seen) { page(s).Status = 0 }, nil, search.UnseenPages},
+		"the arrival behind a password": {func(s *search.Seen) {
+			put(s, search.PageOf(&chain.Answer{URL: page(s).URL, Status: 401}, "text/html", nil))
+		}, nil, search.UnseenPages},
+		"the arrival says that it is none": {func(s *search.Seen) { page(s).SaysNone = true },
+			[]string{"7 dead-end ArrivalSaysNone"}, ""},
+		"a page that needs scripts": {func(s *search.Seen) { page(s).Blank = true }, nil,
+			search.UnseenLinks},
 		"the arrival moved": {func(s *search.Seen) { page(s).To = u("https://www.new.example/b/") },
 			[]string{"7 extra-hop ArrivalRedirects", "7 sitemap-stale ListsMoved"}, ""},
 		"the arrival hidden": {func(s *search.Seen) { page(s).Hidden = fact.HiddenByPage{} },
