@@ -97,7 +97,7 @@ var content = []sentence{
 		"Have its forms send to https."),
 	of[fact.PageCut](
 		"$Page goes on behind the $Octets octets that were read of it, or broke off there; "+
-		"what follows was not seen.",
+			"what follows was not seen.",
 		"Look at the page in a browser."),
 	phrase[fact.HiddenFromByHeader]("its X-Robots-Tag header hides it from $Robots:few3"),
 	phrase[fact.HiddenFromByPage]("its markup hides it from $Robots:few3"),
