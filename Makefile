@@ -6,7 +6,7 @@ RACE := $(shell command -v gcc >/dev/null 2>&1 && echo -race)
 GOLANGCI := github.com/golangci/golangci-lint/v2/cmd/golangci-lint@v2.5.0
 TARGETS := linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 windows/amd64 windows/arm64
 
-.PHONY: build test raced driven plain peers lint docs sentences man bench fuzz soak mutate dist screenshots
+.PHONY: build test raced plain peers lint docs sentences man bench fuzz soak mutate dist screenshots
 
 build:
 	CGO_ENABLED=0 go build -trimpath -ldflags '$(LDFLAGS)' -o upperpath .
@@ -19,19 +19,15 @@ COVER ?=
 # internal/cli stays out: with it the detector would have all of SQLite compiled anew. Memory is cheaper there than time:
 # GOGC has the collector run less often, in the compiler too; test/hostile, which measures, sets it back.
 RACED := grep -lrE 'go func|crew\.Crew|\.Go\(|crew\.Each\(' internal --include=*.go | grep -v _test.go | xargs -n1 dirname | grep -v internal/cli | sort -u | sed 's|^|./|'
-raced driven plain: export GOGC := 300
+raced plain: export GOGC := 300
 test: peers
-	@$(MAKE) --no-print-directory -j3 $(if $(filter output-sync,$(.FEATURES)),--output-sync=target) raced driven plain
+	@$(MAKE) --no-print-directory -j2 $(if $(filter output-sync,$(.FEATURES)),--output-sync=target) raced plain
 
 raced:
 	go test -count=1 $(RACE) $(COVER) $$($(RACED))
 
-# The built program, driven by scripts: they wait for sockets and clocks, so that four go at once on two cores.
-driven:
-	go test -count=1 -parallel 4 ./test
-
 plain:
-	go test -count=1 $$(go list ./test/... | grep -vx "$$(go list ./test)") $$(go list ./... | grep -vxF "$$(go list ./test/... $$($(RACED)))")
+	go test -count=1 -timeout 20m $$(go list ./test/...) $$(go list ./... | grep -vxF "$$(go list ./test/... $$($(RACED)))")
 
 peers:
 	@test/install-peers.sh

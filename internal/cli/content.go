@@ -36,7 +36,7 @@ type contentOptions struct {
 // Bounds of what is read beside pages.
 const (
 	mostEntries = 500_000  // of all sitemaps of the site
-	mostOldMaps = 50       // sitemaps of one old host
+	mostOldMaps = 10       // sitemaps of one old host
 	mostMapSize = 64 << 20 // octets of a sitemap
 	mostDeep    = 20       // links away from where a crawl of the site begins
 	mostAtOnce  = 16       // old hosts that are asked at a time
@@ -195,7 +195,7 @@ func (c *content) site(ctx context.Context) {
 	e := c.made.Estate
 	asked := map[string]bool{}
 	gone := true
-	var mapped []string
+	var mapped, typed []string // those that robots.txt names, and those where one usually is
 	for _, site := range e.Sites() {
 		for _, h := range append([]web.Host{site.Canonical.Host}, site.Hosts...) {
 			d := web.Door{Scheme: web.HTTPS, Host: h}
@@ -213,36 +213,41 @@ func (c *content) site(ctx context.Context) {
 			if d != site.Canonical {
 				continue
 			}
-			names := []string{d.URL("/sitemap.xml", "").String()}
-			if r.Says != nil && len(r.Says.Sitemaps) > 0 {
-				names = r.Says.Sitemaps
+			if r.Says == nil || len(r.Says.Sitemaps) == 0 {
+				usual := d.URL("/sitemap.xml", "")
+				asked[usual.Key()] = true
+				typed = append(typed, usual.String())
 			}
-			for _, name := range names {
+			gone = gone && r.Says != nil
+			if r.Says == nil {
+				continue
+			}
+			for _, name := range r.Says.Sitemaps {
 				if u, _, err := at.Resolve(name); err == nil && !asked[u.Key()] {
 					asked[u.Key()] = true
 					mapped = append(mapped, u.String())
 				}
 			}
-			gone = gone && r.Says != nil
 		}
 	}
 	list := func(in string, u web.URL) bool {
 		c.seen.Listed = append(c.seen.Listed, search.Listed{URL: u, In: in})
 		return len(c.seen.Listed) < mostEntries
 	}
-	took, missing := c.sitemaps(ctx, search.UnseenSitemaps, mapped, asked, list, mostMaps)
+	took, missing := c.sitemaps(ctx, search.UnseenSitemaps, append(typed, mapped...), len(typed),
+		asked, list, mostMaps)
 	c.seen.MapsRead, c.seen.MapsGone = took, gone && missing
 	if len(c.seen.Listed) >= mostEntries {
-		c.miss(search.UnseenSitemaps, mapped[0], fmt.Sprintf("more than %d entries", mostEntries), 1)
+		c.miss(search.UnseenSitemaps, c.seen.Site.String(), fmt.Sprintf("more than %d entries", mostEntries), 1)
 	}
 }
 
-// sitemaps reads sitemaps, and those that indexes among them name. took is how many were read;
-// missing says that each of those that were not is not there.
-func (c *content) sitemaps(ctx context.Context, what string, all []string, asked map[string]bool,
-	take func(in string, u web.URL) bool, most int) (took int, missing bool) {
+// sitemaps reads sitemaps, and those that indexes among them name; all but the first so many were
+// named by somebody outside. took is how many were read; missing says that each of those that were
+// not is not there.
+func (c *content) sitemaps(ctx context.Context, what string, all []string, typed int,
+	asked map[string]bool, take func(in string, u web.URL) bool, most int) (took int, missing bool) {
 	missing = true
-	named := len(all)
 	for i := 0; i < len(all) && ctx.Err() == nil; i++ {
 		at, err := web.ParseURL(all[i])
 		if err != nil {
@@ -252,7 +257,7 @@ func (c *content) sitemaps(ctx context.Context, what string, all []string, asked
 			c.miss(what, at.String(), fmt.Sprintf("more than %d", most), len(all)-i)
 			return took, false
 		}
-		from, status, body, err := c.w.Body(ctx, at, mostMapSize, i >= named)
+		from, status, body, err := c.w.Body(ctx, at, mostMapSize, i >= typed)
 		switch {
 		case err == nil && status >= 400 && status < 500 && status != 429:
 			continue
@@ -348,7 +353,7 @@ func (c *content) oldHost(ctx context.Context, h web.Host) {
 			}
 		}
 	}
-	for _, m := range mapped {
+	for _, m := range mapped[:min(len(mapped), mostOldMaps)] {
 		c.oldMap(ctx, m)
 	}
 	c.home(ctx, web.Door{Scheme: web.HTTP, Host: h}.URL("/", ""))
@@ -381,7 +386,7 @@ func (c *content) oldMap(ctx context.Context, name string) {
 	if err != nil {
 		return
 	}
-	from, status, _, err := c.w.Body(ctx, at, mostMapSize, false)
+	from, status, _, err := c.w.Body(ctx, at, mostMapSize, at.Path() != "/sitemap.xml")
 	if err != nil && !live.NoSuchHost(err) {
 		c.miss(search.UnseenOldMaps, name, live.Reason(err), 1)
 	}
@@ -389,7 +394,7 @@ func (c *content) oldMap(ctx context.Context, name string) {
 		return
 	}
 	lists := 0
-	took, _ := c.sitemaps(ctx, search.UnseenOldMaps, []string{from.String()},
+	took, _ := c.sitemaps(ctx, search.UnseenOldMaps, []string{from.String()}, 0,
 		map[string]bool{from.Key(): true},
 		func(string, web.URL) bool {
 			lists++

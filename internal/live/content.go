@@ -48,8 +48,10 @@ func (w *Client) Body(ctx context.Context, at web.URL, most int64, named bool) (
 // Home reads the page to which a URL leads, through a few redirects.
 func (w *Client) Home(ctx context.Context, at web.URL) (Crawled, web.URL, error) {
 	none := func(web.Host) bool { return false }
+	public := false
 	for range mostFetchHops + 1 {
-		c, err := w.Crawl(ctx, at, false, none)
+		c, err := w.Crawl(ctx, at, public, none)
+		public = public || c.Public
 		if err != nil || c.Page == nil || c.Page.To.IsZero() {
 			return c, at, err
 		}

@@ -185,7 +185,7 @@ func TestBothProtocolsAreJudgedAlike(t *testing.T) {
 					heads(f, s, false, ":status", "200", "content-type", "text/html", "content-length", "9999")
 					_ = f.WriteData(s, false, []byte(whole))
 					_ = c.Close()
-				}}, ""},
+				}}, "soft-redirect"}, // a note: what follows was not seen
 		"two Locations": {spoken{
 			text("HTTP/1.1 301 Moved\r\nLocation: /a\r\nLocation: /b\r\nContent-Length: 0\r\n\r\n", false),
 			func(f *http2.Framer, s uint32, _ net.Conn) {
