@@ -238,7 +238,8 @@ func (c *content) site(ctx context.Context) {
 		asked, list, mostMaps)
 	c.seen.MapsRead, c.seen.MapsGone = took, gone && missing
 	if len(c.seen.Listed) >= mostEntries {
-		c.miss(search.UnseenSitemaps, c.seen.Site.String(), fmt.Sprintf("more than %d entries", mostEntries), 1)
+		c.miss(search.UnseenSitemaps, c.seen.Site.String(),
+			fmt.Sprintf("more than %d entries", mostEntries), 1)
 	}
 }
 
