@@ -254,8 +254,10 @@ func (p *program) imported(
 			}
 		}
 	}
-	for _, d := range m.Differences(scope, canonical) {
-		result.Differences = append(result.Differences, report.Difference(d))
+	if !m.Ours { // a table of our own rules means the most specific one, whatever the order
+		for _, d := range m.Differences(scope, canonical) {
+			result.Differences = append(result.Differences, report.Difference(d))
+		}
 	}
 	for _, l := range m.Skipped {
 		result.Skipped = append(result.Skipped, masked(l))

@@ -234,6 +234,7 @@ func ReadRules(path string, scope rule.Scope) ([]*rule.Rule, error) {
 type Pair struct {
 	Line             int
 	Old, New, Status string // Status: "" where there is no such column
+	Query            string // the same
 }
 
 // ReadPairs reads two columns of a CSV file, by name, and what it says of the status. The error is
@@ -246,7 +247,8 @@ func ReadPairs(path, first, second string) ([]Pair, error) {
 	}
 	pairs := make([]Pair, len(t.rows))
 	for i, r := range t.rows {
-		pairs[i] = Pair{r.line, t.field(r, first), t.field(r, second), t.field(r, "status")}
+		pairs[i] = Pair{r.line, t.field(r, first), t.field(r, second), t.field(r, "status"),
+			t.field(r, "query")}
 	}
 	return pairs, nil
 }

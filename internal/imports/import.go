@@ -38,6 +38,7 @@ import (
 // Import is redirects that exist somewhere, as rules: what the rule language can say is translated,
 // the rest is listed.
 type Import struct {
+	Ours    bool // lines of the rule language are among them: the most specific wins there too
 	Rules   []ImportedRule
 	Skipped []SkippedLine
 	more    int // rules beside the first of the present line

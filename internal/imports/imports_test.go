@@ -180,7 +180,7 @@ func TestATableIsReadAsPeopleMeanIt(t *testing.T) {
 				[2]string{"/d", "Gone"}),
 			"4 old.example/c >  410 \n5 old.example/d >  410 \n2 undecided\n3 undecided\n"},
 		"unless its status says so": {
-			[]Pair{{2, "/a", "", "410"}, {3, "/b", "", "301"}, {4, "/c", "/d", "302"}},
+			[]Pair{{2, "/a", "", "410", ""}, {3, "/b", "", "301", ""}, {4, "/c", "/d", "302", ""}},
 			"2 old.example/a >  410 \n4 old.example/c > /d 302 \n3 undecided\n"},
 		"one door is both": {
 			pairs([2]string{"https://www.old.example/a", "/x"}, [2]string{"http://old.example/b", "/y"}),
@@ -216,6 +216,31 @@ func TestATableIsReadAsPeopleMeanIt(t *testing.T) {
 		[2]string{"http://old.example/a", "/x"}),
 		"", 301, nil)
 	assert.Equal(t, []int{1, 1, 1}, []int{m.Widened, m.Merged, m.Untracked}, "and it says so")
+}
+
+// TestOurOwnLanguageComesBack reads tables of the rule language, and near misses: braces that are
+// no captures, captures that nothing takes, stars.
+func TestOurOwnLanguageComesBack(t *testing.T) {
+	m := ReadPairs([]Pair{
+		{2, "old.example/archive/{year:digits}/{item}", "/a/{year}/{item}", "", ""},
+		{3, "old.example/shop/{+rest}", "/shop/{+rest}", "302", "drop"},
+		{4, "old.example/schools/{+rest}", "/learn/", "", "drop"},
+		{5, "old.example/find?q={words}", "/search/?for={words}", "", "keep"},
+		{6, "old.example/plain", "/x", "", "drop"},
+		{7, "old.example/gone/{+rest}", "-", "", ""},
+	}, "", 301, nil)
+	assert.Equal(t, `2 old.example/archive/{year:digits}/{item} > /a/{year}/{item} 301 
+3 old.example/shop/{+rest} > /shop/{+rest} 302 drop
+4 old.example/schools/{+rest} > /learn/ 301 drop
+5 old.example/find?q={words} > /search/?for={words} 301 
+6 old.example/plain > /x 301 drop
+7 old.example/gone/{+rest} >  410 
+`, written(m))
+	assert.True(t, m.Ours)
+	m = ReadPairs(pairs([2]string{"/k{1}", "/k"}, [2]string{"/a{x}", "/b{y}"}, [2]string{"/c}", "/c{d}"}),
+		"old.example", 301, nil)
+	assert.False(t, m.Ours)
+	assert.NotContains(t, written(m), "{")
 }
 
 // anyDigits finds how many digits an expression asks for.
@@ -384,7 +409,7 @@ func FuzzImported(f *testing.F) {
 		var pairs []Pair
 		for i, line := range strings.Split(text, "\n") {
 			if old, to, ok := strings.Cut(line, ","); ok && i < 200 {
-				pairs = append(pairs, Pair{i + 1, old, to, ""})
+				pairs = append(pairs, Pair{i + 1, old, to, "", ""})
 			}
 		}
 		m := ReadPairs(pairs, "old.example", 301, nil)
@@ -412,7 +437,7 @@ func FuzzReadPairs(f *testing.F) {
 	f.Add("/a/*", "/b/$1")
 	f.Add("http://old.example/{x}?a=*", "https://n.example/#$1")
 	f.Fuzz(func(t *testing.T, old, to string) {
-		m := ReadPairs([]Pair{{1, old, to, ""}}, "old.example", 301, nil)
+		m := ReadPairs([]Pair{{1, old, to, "", ""}}, "old.example", 301, nil)
 		if len(m.Undecided) > 0 {
 			return
 		}

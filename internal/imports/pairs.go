@@ -2,6 +2,7 @@ package imports
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -15,6 +16,29 @@ type Pair struct {
 	Line     int
 	Old, New string // whole URLs, or paths of a host
 	Status   string // "" where the table has no such column
+	Query    string // the same: keep or drop, as a table of our own rules says it
+}
+
+// ownCapture is a capture of the rule language.
+var ownCapture = regexp.MustCompile(`\{\+?[A-Za-z][A-Za-z0-9_-]*(?::digits)?\}`)
+
+// isOurs reports whether a line is one of the rule language: it has captures, each that the new
+// address names is taken by the old one, and no other brace and no star.
+func isOurs(from, to string) bool {
+	taken := ownCapture.FindAllString(from, -1)
+	if len(taken) == 0 || strings.ContainsAny(ownCapture.ReplaceAllString(from+to, ""), "{}*") {
+		return false
+	}
+	name := func(capture string) string {
+		capture, _, _ = strings.Cut(strings.Trim(capture, "{+}"), ":")
+		return capture
+	}
+	for _, c := range ownCapture.FindAllString(to, -1) {
+		if !slices.ContainsFunc(taken, func(t string) bool { return name(t) == name(c) }) {
+			return false
+		}
+	}
+	return true
 }
 
 // goneWords say in a table that a page is gone on purpose.
@@ -34,7 +58,7 @@ func ReadPairs(pairs []Pair, host string, status int, serves func(web.Host) bool
 		}
 	}
 	for _, e := range m.twins(entries, serves) {
-		m.add(e.line, e.text, e.old, e.to, e.status, false, "", "")
+		m.add(e.line, e.text, e.old, e.to, e.status, e.drop, "", "")
 	}
 	return m
 }
@@ -45,13 +69,15 @@ type entry struct {
 	text      string
 	old, to   string // as the rule language has them
 	status    int
+	drop      bool // the query is not handed on
 	untracked bool
 }
 
 // read reads a line; what is none goes to what is left, or to what is undecided.
 func (m *Import) read(p Pair, host string, status int) (entry, bool) {
 	from, to := strings.TrimSpace(p.Old), strings.TrimSpace(p.New)
-	e := entry{line: p.Line, text: from + "," + to, status: status}
+	e := entry{line: p.Line, text: from + "," + to, status: status,
+		drop: strings.EqualFold(strings.TrimSpace(p.Query), "drop")}
 	says := strings.TrimSpace(p.Status)
 	gone := slices.Contains(goneWords, strings.ToLower(to)) ||
 		to == "" && (says == "410" || strings.EqualFold(says, "gone"))
@@ -72,6 +98,15 @@ func (m *Import) read(p Pair, host string, status int) (entry, bool) {
 	}
 	from, _, _ = strings.Cut(from, "#")
 	from, e.untracked = withoutTracking(from)
+	if gone && isOurs(from, "") {
+		m.Ours, e.old, e.status = true, from, 410
+		return e, true
+	}
+	if isOurs(from, to) {
+		m.Ours, e.old, e.to = true, from, to
+		e.statusOf(says)
+		return e, true
+	}
 	groups := map[string]string{}
 	from, why := starred(braces.Replace(from), groups)
 	if why != "" {
@@ -91,10 +126,15 @@ func (m *Import) read(p Pair, host string, status int) (entry, bool) {
 	if !strings.Contains(e.to, "://") && !strings.HasPrefix(e.to, "/") {
 		e.to = "https://" + e.to
 	}
+	e.statusOf(says)
+	return e, true
+}
+
+// statusOf takes in what a table says of the status, where it is one of a redirect.
+func (e *entry) statusOf(says string) {
 	if n, err := strconv.Atoi(says); err == nil && (n == 301 || n == 302 || n == 307 || n == 308) {
 		e.status = n
 	}
-	return e, true
 }
 
 func withoutTracking(address string) (string, bool) {
@@ -127,7 +167,8 @@ func (m *Import) twins(entries []entry, serves func(web.Host) bool) []entry {
 		}
 		group := groups[keys[i]]
 		agree := !slices.ContainsFunc(group, func(n int) bool {
-			return entries[n].to != entries[group[0]].to || entries[n].status != entries[group[0]].status
+			return entries[n].to != entries[group[0]].to || entries[n].status != entries[group[0]].status ||
+				entries[n].drop != entries[group[0]].drop
 		})
 		switch {
 		case !agree: // each is for what it names
