@@ -35,11 +35,12 @@ type contentOptions struct {
 
 // Bounds of what is read beside pages.
 const (
-	mostEntries = 500_000  // of all sitemaps of the site
-	mostOldMaps = 10       // sitemaps of one old host
-	mostMapSize = 64 << 20 // octets of a sitemap
-	mostDeep    = 20       // links away from where a crawl of the site begins
-	mostAtOnce  = 16       // old hosts that are asked at a time
+	mostEntries = 500_000   // of all sitemaps of the site
+	mostOldMaps = 10        // sitemaps of one old host
+	mostMapSize = 64 << 20  // octets of a sitemap
+	mostMapText = 256 << 20 // octets of one, unpacked
+	mostDeep    = 20        // links away from where a crawl of the site begins
+	mostAtOnce  = 16        // old hosts that are asked at a time
 )
 
 func (o *contentOptions) check(olds *oldURLOptions, doorsOnly bool) error {
@@ -61,6 +62,7 @@ type content struct {
 	*program
 	made *plan.Plan
 	w    *live.Client
+	goal func(web.URL) web.URL // where the plan leads a URL on the site
 	lock sync.Mutex
 	seen search.Seen
 	// feeds that pages of the site name, each with the first that does
@@ -105,11 +107,15 @@ func (p *program) auditContent(ctx context.Context, from *estateOptions, v *vant
 	c.seen = search.Seen{Site: made.Estate.Canonical, Forwards: made.Forwards,
 		Serves: made.Estate.Serves,
 		Today:  map[web.Door]search.Robots{}, After: map[web.Door]search.Robots{},
-		Own: map[web.Door]search.Robots{}, Pages: map[string]*search.Page{}, Goal: c.goal,
+		Own: map[web.Door]search.Robots{}, Pages: map[string]*search.Page{},
 		Accept: func(all []finding.Finding) []finding.Finding {
 			return finding.Accept(all, made.Estate.Accept, w.Now())
 		}}
-	c.oldURLs(addresses)
+	c.goal = search.Goals(made.Web, made.Estate.Serves)
+	c.seen.Goal = c.goal
+	c.seen.Olds = search.OldsOf(old.Cover(made.Web, addresses, nil), func(d web.Door) bool {
+		return made.Forwards(d) && made.Web.Means(d.Host)
+	}, made.Estate.Serves)
 	started := p.now()
 	meter := p.progress("looking at the old hosts", 0, "")
 	c.site(ctx)
@@ -141,41 +147,6 @@ func (p *program) auditContent(ctx context.Context, from *estateOptions, v *vant
 		return err
 	}
 	return out.exit(found.Findings())
-}
-
-// goal gives where the plan leads a URL on the site; the zero value: nowhere there.
-func (c *content) goal(u web.URL) web.URL {
-	way := chain.Follow(context.Background(), c.made.Web, chain.Ask{URL: u}, chain.Asked)
-	if way.End != chain.Page || way.Last().Status == 410 || !c.made.Estate.Serves(way.Arrival.Host()) {
-		return web.URL{}
-	}
-	return untracked(way.Arrival)
-}
-
-// untracked gives a URL without what follows visitors.
-func untracked(u web.URL) web.URL {
-	if query, some := old.WithoutTracking(u.Query()); some {
-		return u.Door().URL(u.Path(), query)
-	}
-	return u
-}
-
-// oldURLs works out where the plan leads each old URL.
-func (c *content) oldURLs(addresses []old.Address) {
-	covered := old.Cover(c.made.Web, addresses, nil)
-	for i, a := range covered.Addresses {
-		u, err := web.ParseURL(a.URL)
-		if err != nil || a.Method != "" || !c.made.Forwards(u.Door()) || !c.made.Web.Means(u.Host()) {
-			continue
-		}
-		one := search.Old{URL: u, Weight: a.Weight}
-		arrival, end, status := covered.End(i)
-		if to, err := web.ParseURL(arrival); err == nil && end == chain.Page && status != 410 &&
-			c.made.Estate.Serves(to.Host()) {
-			one.To = untracked(to)
-		}
-		c.seen.Olds = append(c.seen.Olds, one)
-	}
 }
 
 // miss takes in that something could not be looked at.
@@ -213,11 +184,7 @@ func (c *content) site(ctx context.Context) {
 			if d != site.Canonical {
 				continue
 			}
-			if r.Says == nil || len(r.Says.Sitemaps) == 0 {
-				usual := d.URL("/sitemap.xml", "")
-				asked[usual.Key()] = true
-				typed = append(typed, usual.String())
-			}
+			typed = append(typed, d.URL("/sitemap.xml", "").String())
 			gone = gone && r.Says != nil
 			if r.Says == nil {
 				continue
@@ -234,8 +201,10 @@ func (c *content) site(ctx context.Context) {
 		c.seen.Listed = append(c.seen.Listed, search.Listed{URL: u, In: in})
 		return len(c.seen.Listed) < mostEntries
 	}
-	took, missing := c.sitemaps(ctx, search.UnseenSitemaps, append(typed, mapped...), len(typed),
-		asked, list, mostMaps)
+	took, missing := c.sitemaps(ctx, search.UnseenSitemaps, mapped, 0, asked, list, mostMaps)
+	if took == 0 && missing { // none is named: it may stand where it usually does
+		took, missing = c.sitemaps(ctx, search.UnseenSitemaps, typed, len(typed), asked, list, mostMaps)
+	}
 	c.seen.MapsRead, c.seen.MapsGone = took, gone && missing
 	if len(c.seen.Listed) >= mostEntries {
 		c.miss(search.UnseenSitemaps, c.seen.Site.String(),
@@ -260,7 +229,7 @@ func (c *content) sitemaps(ctx context.Context, what string, all []string, typed
 		}
 		from, status, body, err := c.w.Body(ctx, at, mostMapSize, i >= typed)
 		switch {
-		case err == nil && status >= 400 && status < 500 && status != 429:
+		case err == nil && status >= 400 && status < 500 && !search.Guarded(status):
 			continue
 		case err != nil:
 			c.miss(what, at.String(), live.Reason(err), 1)
@@ -277,7 +246,8 @@ func (c *content) sitemaps(ctx context.Context, what string, all []string, typed
 		missing = false
 		enough := errors.New("enough")
 		var over error
-		reader := &files.OldURLs{Door: from.Door(), Stop: func() error { return cmp.Or(over, ctx.Err()) }}
+		reader := &files.OldURLs{Door: from.Door(), Most: mostMapText,
+			Stop: func() error { return cmp.Or(over, ctx.Err()) }}
 		reader.To = old.Each(func(s old.Seen) {
 			if u, _, err := from.Resolve(string(s.URL)); err == nil && over == nil && !take(at.String(), u) {
 				over = enough
@@ -404,23 +374,10 @@ func (c *content) oldMap(ctx context.Context, name string) {
 	if took == 0 || lists == 0 {
 		return
 	}
-	to := c.goal(from)
+	one := search.OldMap{URL: from, Lists: lists, To: c.goal(from)}
 	c.lock.Lock()
 	defer c.lock.Unlock()
-	one := search.OldMap{URL: from, Lists: lists, To: to}
-	i := slices.IndexFunc(c.seen.OldMaps, func(m search.OldMap) bool { return twins(m.URL, from) })
-	switch {
-	case i < 0:
-		c.seen.OldMaps = append(c.seen.OldMaps, one)
-	case from.String() < c.seen.OldMaps[i].URL.String():
-		c.seen.OldMaps[i] = one
-	}
-}
-
-// twins reports whether two URLs are one but for the scheme and www: of one file.
-func twins(a, b web.URL) bool {
-	return a.Path() == b.Path() && a.Query() == b.Query() && a.Host().Domain() == b.Host().Domain() &&
-		strings.TrimPrefix(a.Host().String(), "www.") == strings.TrimPrefix(b.Host().String(), "www.")
+	c.seen.OldMaps = append(c.seen.OldMaps, one)
 }
 
 // home looks which feeds the home page of an old host names today.
@@ -441,13 +398,7 @@ func (c *content) home(ctx context.Context, at web.URL) {
 		}
 		one := search.Feed{URL: f, Page: page, To: c.goal(f)}
 		c.lock.Lock()
-		i := slices.IndexFunc(c.seen.Feeds, func(o search.Feed) bool { return twins(o.URL, f) })
-		switch {
-		case i < 0:
-			c.seen.Feeds = append(c.seen.Feeds, one)
-		case f.String() < c.seen.Feeds[i].URL.String():
-			c.seen.Feeds[i] = one
-		}
+		c.seen.Feeds = append(c.seen.Feeds, one)
 		c.lock.Unlock()
 	}
 }
@@ -457,22 +408,14 @@ func (c *content) home(ctx context.Context, at web.URL) {
 func (c *content) crawl(ctx context.Context, o *contentOptions, parallel int) error {
 	f := old.NewFrontier(old.DefaultLeaveOut())
 	f.Depth, f.PerFolder = mostDeep, mostAlike
-	f.Doors = func(d web.Door) bool { return d.Port == 0 && c.made.Estate.Serves(d.Host) }
+	f.Doors = func(d web.Door) bool {
+		return c.made.Estate.IsCanonical(d) || d.Port == 0 && c.made.Estate.Serves(d.Host)
+	}
+	var homes []web.URL
 	for _, site := range c.made.Estate.Sites() {
-		f.Pages++
-		f.Add(site.Canonical.URL("/", ""), 0)
+		homes = append(homes, site.Canonical.URL("/", ""))
 	}
-	// what is linked to gets a quarter at least, and what sitemaps list another
-	f.Pages = max(f.Pages, o.most/2)
-	for _, u := range search.Arrivals(c.seen.Olds) {
-		f.Add(u, 0)
-	}
-	f.Pages = max(f.Pages, o.most*3/4)
-	for _, l := range c.seen.Listed {
-		f.Add(l.URL, 0)
-	}
-	left := f.TooMany // beyond what these may have, but perhaps met by the way
-	f.Pages, f.TooMany = max(f.Pages, o.most), 0
+	left := search.Allot(f, o.most, homes, c.seen.Olds, c.seen.Listed)
 	meter := c.progress("crawling the site", 0, "")
 	defer meter.done()
 	crawl := live.Crawling{Web: c.w, Frontier: f, Agent: robotsName, Parallel: parallel,
@@ -495,7 +438,7 @@ func (c *content) crawl(ctx context.Context, o *contentOptions, parallel int) er
 			}
 		}}
 	err := crawl.Run(ctx)
-	if left+f.TooMany > 0 {
+	if left || f.TooMany > 0 {
 		c.seen.Skipped = fmt.Sprintf("beyond --most-pages %d", o.most)
 	}
 	root := c.made.Estate.Canonical.URL("/", "").String()
@@ -506,7 +449,7 @@ func (c *content) crawl(ctx context.Context, o *contentOptions, parallel int) er
 		c.miss(search.UnseenLinks, root, fmt.Sprintf("more than %d links away", mostDeep), f.TooDeep)
 	}
 	if f.Barred > 0 {
-		c.miss(search.UnseenLinks, root, "robots.txt keeps this program away", f.Barred)
+		c.miss(search.UnseenLinks, root, "robots.txt keeps this program away, or was not seen", f.Barred)
 	}
 	if f.Waiting() > 0 {
 		c.miss(search.UnseenLinks, root, "interrupted", f.Waiting())
@@ -527,12 +470,13 @@ func (c *content) siteFeeds(ctx context.Context) {
 			continue
 		}
 		page := &search.Page{URL: at, Status: status, Kind: "application/xml"}
-		reader := &files.OldURLs{Door: from.Door(), Stop: ctx.Err, To: old.Each(func(s old.Seen) {
+		take := old.Each(func(s old.Seen) {
 			u, _, err := from.Resolve(string(s.URL))
 			if err == nil && c.made.Forwards(u.Door()) && len(page.Links) < mostOthers {
 				page.Links = append(page.Links, chain.Link{URL: u.String(), Element: "entry of a feed"})
 			}
-		})}
+		})
+		reader := &files.OldURLs{Door: from.Door(), Most: mostMapText, Stop: ctx.Err, To: take}
 		if err := reader.AddFrom(key, key, bytes.NewReader(body)); err != nil {
 			c.miss(search.UnseenLinks, key, "a feed that cannot be read", 1)
 			continue
@@ -551,7 +495,7 @@ func (c *content) others(ctx context.Context) {
 	linked := map[string]bool{} // where what the site still names on old hosts leads
 	for _, p := range c.seen.Pages {
 		for _, l := range p.Links {
-			if u, err := web.ParseURL(l.URL); err == nil && len(linked) < mostOthers {
+			if u, err := web.ParseURL(l.URL); err == nil && len(linked) < mostLinked {
 				if to := c.goal(u); !linked[to.Key()] {
 					linked[to.Key()] = true
 					all = append(all, to)
@@ -565,6 +509,10 @@ func (c *content) others(ctx context.Context) {
 			search.KindOf(u.Path()) == "" && !c.feedAt(u) && !linked[u.Key()] {
 			continue
 		}
+		if r, known := c.seen.Own[u.Door()]; known && (r.Says == nil ||
+			!r.Says.Everybody.Allows(u.RequestURI())) {
+			continue
+		}
 		asked++
 		if got, err := c.w.Crawl(ctx, u, false, none); err == nil && got.Page != nil {
 			c.seen.Pages[u.Key()] = got.Page
@@ -572,8 +520,11 @@ func (c *content) others(ctx context.Context) {
 	}
 }
 
-// mostOthers is how many of those are asked for.
-const mostOthers = 500
+// How many of those are asked for, and how many of what the site still names on old hosts.
+const (
+	mostOthers = 500
+	mostLinked = 100
+)
 
 func (c *content) feedAt(u web.URL) bool {
 	return slices.ContainsFunc(c.seen.Feeds, func(f search.Feed) bool { return f.To.Same(u) })

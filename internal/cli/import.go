@@ -233,7 +233,7 @@ func (p *program) imported(
 	scope := files.RuleScope(e.Estate)
 	m.Settle(scope)
 	result := report.Imported{File: path, Canonical: canonical.String(), Widened: m.Widened,
-		Merged:    m.Merged,
+		Merged: m.Merged, Ours: m.Ours,
 		Untracked: m.Untracked, Relative: m.Relative}
 	for _, l := range m.Anyway {
 		result.Anyway = append(result.Anyway, masked(l))
@@ -254,10 +254,8 @@ func (p *program) imported(
 			}
 		}
 	}
-	if !m.Ours { // a table of our own rules means the most specific one, whatever the order
-		for _, d := range m.Differences(scope, canonical) {
-			result.Differences = append(result.Differences, report.Difference(d))
-		}
+	for _, d := range m.Differences(scope, canonical) {
+		result.Differences = append(result.Differences, report.Difference(d))
 	}
 	for _, l := range m.Skipped {
 		result.Skipped = append(result.Skipped, masked(l))

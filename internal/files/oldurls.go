@@ -3,6 +3,7 @@ package files
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"compress/gzip"
 	"errors"
 	"fmt"
@@ -29,6 +30,7 @@ type OldURLs struct {
 	Weight string   // the column with the weight; "": one of the usual names
 	Read   func(int64)
 	Stop   func() error // an error ends the reading
+	Most   int64        // octets that a compressed source may unpack to; 0: mostUnpacked
 
 	Maps []string // sitemaps that an index named, in order
 }
@@ -42,8 +44,6 @@ const (
 	mostHAR      = 1 << 30
 	mostXMLName  = 64 << 10
 )
-
-var errBomb = fmt.Errorf("it unpacks to more than %d GiB", mostUnpacked>>30)
 
 // Add reads a file as what it is. The error is a problem.List, or that of Stop.
 func (o *OldURLs) Add(path string) error {
@@ -62,7 +62,7 @@ func (o *OldURLs) Add(path string) error {
 // errors name.
 func (o *OldURLs) AddFrom(name, path string, from io.Reader) error {
 	counted := &countingReader{from: from, read: o.Read}
-	plain, closes, err := unpacked(counted)
+	plain, closes, err := unpacked(counted, cmp.Or(o.Most, mostUnpacked))
 	if err != nil {
 		return problem.List{
 			{File: path, Fault: fact.NotUnpacked{Why: err.Error()}},
@@ -118,7 +118,7 @@ func (c *countingReader) Read(p []byte) (int, error) {
 }
 
 // unpacked gives what a stream holds, unpacked where it is compressed.
-func unpacked(from io.Reader) (io.Reader, func(), error) {
+func unpacked(from io.Reader, most int64) (io.Reader, func(), error) {
 	r := bufio.NewReaderSize(from, 64<<10)
 	head, _ := r.Peek(4)
 	switch {
@@ -127,13 +127,13 @@ func unpacked(from io.Reader) (io.Reader, func(), error) {
 		if err != nil {
 			return nil, nil, err
 		}
-		return &bounded{from: z}, func() { _ = z.Close() }, nil
+		return &bounded{from: z, most: most}, func() { _ = z.Close() }, nil
 	case bytes.Equal(head, []byte("\x28\xb5\x2f\xfd")):
 		z, err := zstd.NewReader(r, zstd.WithDecoderMaxMemory(256<<20), zstd.WithDecoderConcurrency(1))
 		if err != nil {
 			return nil, nil, err
 		}
-		return &bounded{from: z}, z.Close, nil
+		return &bounded{from: z, most: most}, z.Close, nil
 	}
 	return r, func() {}, nil
 }
@@ -141,13 +141,14 @@ func unpacked(from io.Reader) (io.Reader, func(), error) {
 // bounded ends a stream that unpacks to more than anybody keeps.
 type bounded struct {
 	from io.Reader
+	most int64
 	read int64
 }
 
 func (b *bounded) Read(p []byte) (int, error) {
 	n, err := b.from.Read(p)
-	if b.read += int64(n); b.read > mostUnpacked {
-		return 0, errBomb
+	if b.read += int64(n); b.read > b.most {
+		return 0, fmt.Errorf("it unpacks to more than %d MiB", b.most>>20)
 	}
 	return n, err
 }

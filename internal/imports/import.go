@@ -38,7 +38,8 @@ import (
 // Import is redirects that exist somewhere, as rules: what the rule language can say is translated,
 // the rest is listed.
 type Import struct {
-	Ours    bool // lines of the rule language are among them: the most specific wins there too
+	Ours    int  // patterns of the rule language
+	stars   bool // patterns with stars are among them
 	Rules   []ImportedRule
 	Skipped []SkippedLine
 	more    int // rules beside the first of the present line
@@ -338,6 +339,9 @@ type Difference struct {
 // the most specific one; and where else they say something else. Each comes with a URL. The rules
 // have to be settled in the same scope.
 func (m *Import) Differences(scope rule.Scope, canonical web.Door) []Difference {
+	if m.Ours > 0 && !m.stars {
+		return nil // it is a table of our own rules: there too the most specific one wins
+	}
 	w := newWins(m, scope, canonical)
 	var all []Difference
 	for i := range m.Rules {

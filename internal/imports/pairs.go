@@ -99,15 +99,16 @@ func (m *Import) read(p Pair, host string, status int) (entry, bool) {
 	from, _, _ = strings.Cut(from, "#")
 	from, e.untracked = withoutTracking(from)
 	if gone && isOurs(from, "") {
-		m.Ours, e.old, e.status = true, from, 410
+		m.Ours, e.old, e.status = m.Ours+1, from, 410
 		return e, true
 	}
 	if isOurs(from, to) {
-		m.Ours, e.old, e.to = true, from, to
+		m.Ours, e.old, e.to = m.Ours+1, from, to
 		e.statusOf(says)
 		return e, true
 	}
 	groups := map[string]string{}
+	m.stars = m.stars || strings.Contains(from, "*")
 	from, why := starred(braces.Replace(from), groups)
 	if why != "" {
 		m.leave(p.Line, e.text, "%s", why)

@@ -3,6 +3,7 @@ package live
 import (
 	"context"
 	"errors"
+	"fmt"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/chain"
@@ -22,8 +23,8 @@ func (w *Client) Robots(ctx context.Context, at web.URL) search.Robots {
 		r.Says = robots.ParseAll("")
 	case err != nil:
 		r.Status, r.Why = 0, plainReason(err)
-	case status == 429:
-		r.Status, r.Why = 0, "it answers 429: busy"
+	case search.Guarded(status): // whoever may look sees another one, and so will everybody later
+		r.Status, r.Why = 0, fmt.Sprintf("it answers %d", status)
 	case status >= 500:
 		r.Says = robots.BarredAll()
 	case status >= 400:

@@ -40,6 +40,8 @@ func TestRobotsCountAsTheirStandardSays(t *testing.T) {
 			http.Redirect(w, r, "/ring/robots.txt", http.StatusFound)
 		case "/busy/robots.txt":
 			w.WriteHeader(http.StatusTooManyRequests)
+		case "/locked/robots.txt":
+			w.WriteHeader(http.StatusUnauthorized)
 		case "/broken/robots.txt":
 			w.WriteHeader(http.StatusInternalServerError)
 		case "/long/robots.txt":
@@ -56,7 +58,8 @@ func TestRobotsCountAsTheirStandardSays(t *testing.T) {
 	t.Cleanup(w.Close)
 	for path, want := range map[string]string{
 		"said": "bars", "packed": "bars", "5": "bars", "6": "allows", "ring": "allows",
-		"nothing": "allows", "busy": "unseen", "broken": "bars", "long": "allows", "cut": "unseen",
+		"nothing": "allows", "busy": "unseen", "locked": "unseen", "broken": "bars", "long": "allows",
+		"cut": "unseen",
 	} {
 		r := w.Robots(t.Context(), web.MustParseURL("http://old.example/"+path+"/robots.txt"))
 		got := "unseen"
@@ -88,7 +91,8 @@ func TestPagesAreReadForWhatTheyName(t *testing.T) {
 <form action="http://gone.example/find"></form><script src="http://gone.example/s.js"></script>
 <!-- <a href="http://gone.example/comment"> -->
 <script>"<a href='http://gone.example/text'>"</script>
-<a data-href="http://gone.example/data" href="http://gone.example.other/">3</a><video poster="http://gone.example/v.png"></video>`
+<a data-href="http://gone.example/data" href="http://gone.example.other/">3</a>
+<video poster="http://gone.example/v.png"></video>`
 	v, _ := site(t, map[string]string{"/": page, "/b": "<title>B</title>"},
 		func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(http.StatusNotFound) })
 	w, err := live.New(v)
@@ -117,7 +121,7 @@ func TestPagesAreReadForWhatTheyName(t *testing.T) {
 		"link icon http://gone.example/icon.png |||||", "og:image http://gone.example/o.png ||||||",
 		"a http://gone.example/a |||||||", "img http://gone.example/i.png ||||||||",
 		"img http://gone.example/i2.png ||||||||", "form http://gone.example/find |||||||||",
-		"script http://gone.example/s.js |||||||||", "video http://gone.example/v.png ||||||||||||",
+		"script http://gone.example/s.js |||||||||", "video http://gone.example/v.png |||||||||||||",
 	}, said)
 	assert.Equal(t, "http://gone.example/a", got.Page.Canonical)
 	require.Len(t, got.Feeds, 1)

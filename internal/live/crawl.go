@@ -63,10 +63,12 @@ func (w *Client) crawlOnce(ctx context.Context, u web.URL, public bool,
 		a := chain.Answer{URL: u, Status: c.Status, Headers: headersOf(response.Header, c.Status)}
 		c.Public = public
 		var links []chain.Link
+		cut := false
 		if notes != nil {
 			defer func() {
 				if err == nil {
 					c.Page = search.PageOf(&a, strings.ToLower(strings.TrimSpace(c.Kind)), links)
+					c.Page.Cut = cut
 				}
 			}()
 		}
@@ -98,7 +100,8 @@ func (w *Client) crawlOnce(ctx context.Context, u web.URL, public bool,
 			a.Page, a.Soft = m.doc, m.soft
 		}
 		text := asUTF8(page, one(response.Header, "Content-Type"))
-		c.Links, links, c.Feeds = linksOf(u, text, notes)
+		l := linksOf(u, text, notes)
+		c.Links, links, c.Feeds, cut = l.all, l.noted, l.feeds, l.cut || len(page) >= MostPage
 		return nil
 	})
 	return c, wait, err

@@ -2,6 +2,7 @@ package live
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 
 	"golang.org/x/net/html"
@@ -15,13 +16,21 @@ import (
 var follows = map[string]string{"a": "href", "area": "href", "base": "href", "frame": "src",
 	"iframe": "src", "link": "href"}
 
-// named are the attributes by which pages name other URLs.
-var named = map[string][]string{"a": {"href"}, "area": {"href"}, "frame": {"src"},
-	"iframe": {"src"}, "link": {"href"}, "img": {"src", "srcset"}, "source": {"src", "srcset"},
-	"script": {"src"}, "form": {"action"}, "button": {"formaction"}, "input": {"src", "formaction"},
-	"video": {"src", "poster"}, "audio": {"src"}, "track": {"src"}, "embed": {"src"},
-	"object": {"data"}, "blockquote": {"cite"}, "image": {"href", "xlink:href"},
-	"use": {"href", "xlink:href"}}
+// named gives the attributes by which an element names other URLs: what it links to, loads
+// (mixed.go has these tables) and sends to.
+func named(tag string) []string {
+	switch tag {
+	case "a", "area", "link":
+		return []string{"href"}
+	case "input":
+		return []string{"src", sending[tag]}
+	}
+	all := slices.Concat(passive[tag], loading[tag])
+	if sending[tag] != "" {
+		all = append(all, sending[tag])
+	}
+	return all
+}
 
 // mostNoted is how many links of a page are kept with their place.
 const mostNoted = 500
@@ -36,45 +45,35 @@ type links struct {
 	feeds   []web.URL
 	notes   func(web.Host) bool
 	already map[string]bool // what is noted, by URL and element
+	cut     bool            // it names more than is kept
 }
 
-// linksOf gives the http and https URLs to which a page links, each once. Those to the hosts that
+// linksOf reads the http and https URLs to which a page links, each once. Those to the hosts that
 // notes names, where it is given, come with their place, and so do the feeds that the page names.
-func linksOf(at web.URL, page []byte, notes func(web.Host) bool) ([]web.URL, []chain.Link,
-	[]web.URL) {
+func linksOf(at web.URL, page []byte, notes func(web.Host) bool) *links {
 	z := html.NewTokenizer(bytes.NewReader(page))
 	z.SetMaxBuf(MostPage)
 	l := &links{base: at, line: 1, seen: map[string]bool{}, notes: notes, already: map[string]bool{}}
-	for len(l.all) < mostCrawlLinks {
+	for {
 		kind := z.Next()
 		if kind == html.ErrorToken {
+			break
+		}
+		if l.cut = l.cut || len(l.all) >= mostCrawlLinks; l.cut {
 			break
 		}
 		lines := bytes.Count(z.Raw(), []byte("\n"))
 		if kind == html.StartTagToken || kind == html.SelfClosingTagToken {
 			if name, more := z.TagName(); more {
 				tag := string(name)
-				if follows[tag] != "" || notes != nil && (named[tag] != nil || tag == "meta") {
-					l.open(tag, attributesOf(z))
+				if follows[tag] != "" || notes != nil {
+					l.open(tag, attributesOf(z, true))
 				}
 			}
 		}
 		l.line += lines
 	}
-	return l.all, l.noted, l.feeds
-}
-
-// attributesOf gives the attributes of the tag at hand; the first of a name counts.
-func attributesOf(z *html.Tokenizer) attributes {
-	a := attributes{}
-	for more := true; more; {
-		var key, value []byte
-		key, value, more = z.TagAttr()
-		if _, twice := a[string(key)]; !twice && len(value) <= 16<<10 {
-			a[string(key)] = strings.TrimSpace(string(value))
-		}
-	}
-	return a
+	return l
 }
 
 func (l *links) resolve(reference string) (web.URL, bool) {
@@ -112,14 +111,7 @@ func (l *links) open(tag string, a attributes) {
 }
 
 func among(words []string, some ...string) bool {
-	for _, w := range words {
-		for _, s := range some {
-			if w == s {
-				return true
-			}
-		}
-	}
-	return false
+	return slices.ContainsFunc(words, func(w string) bool { return slices.Contains(some, w) })
 }
 
 // note keeps what a tag names on the hosts that are of interest, and feeds.
@@ -147,15 +139,13 @@ func (l *links) note(tag string, a attributes, rel []string) {
 		}
 		return
 	}
-	for _, attribute := range named[tag] {
-		if attribute != "srcset" {
-			l.keep(element, a[attribute])
-			continue
+	for _, attribute := range named(tag) {
+		urls := []string{a[attribute]}
+		if attribute == "srcset" {
+			urls = candidates(a[attribute])
 		}
-		for one := range strings.SplitSeq(a[attribute], ",") {
-			if fields := strings.Fields(one); len(fields) > 0 {
-				l.keep(element, fields[0])
-			}
+		for _, u := range urls {
+			l.keep(element, u)
 		}
 	}
 }
@@ -171,7 +161,11 @@ func isFeedType(kind string) bool {
 
 func (l *links) keep(element, reference string) {
 	u, ok := l.resolve(reference)
-	if !ok || !l.notes(u.Host()) || len(l.noted) >= mostNoted {
+	if !ok || !l.notes(u.Host()) {
+		return
+	}
+	if len(l.noted) >= mostNoted {
+		l.cut = true
 		return
 	}
 	if key := element + " " + u.Key(); !l.already[key] {

@@ -236,11 +236,11 @@ func (r *pageReader) close(tag string) {
 // attributes of a tag, by name; the first of a name counts.
 type attributes map[string]string
 
-func (r *pageReader) attributes(more bool) attributes {
+func attributesOf(z *html.Tokenizer, more bool) attributes {
 	a := attributes{}
 	for more {
 		var key, value []byte
-		key, value, more = r.z.TagAttr()
+		key, value, more = z.TagAttr()
 		if _, twice := a[string(key)]; !twice {
 			a[string(key)] = strings.TrimSpace(string(value[:min(len(value), 16<<10)]))
 		}
@@ -266,7 +266,7 @@ func (r *pageReader) open() {
 	if r.quiet != "" {
 		return
 	}
-	a := r.attributes(more)
+	a := attributesOf(r.z, more)
 	switch tag {
 	case "base":
 		if u, _, err := r.at.Resolve(a["href"]); err == nil && a["href"] != "" && r.base == r.at {

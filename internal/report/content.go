@@ -27,6 +27,9 @@ type ForContent struct {
 // mostContent is how many rows a terminal is shown.
 const mostContent = 12
 
+// mostAlike is how many of these have one code.
+const mostAlike = 5
+
 // Content says what search engines, and whoever embeds files, meet.
 func Content(f ForContent) doc.Doc {
 	d := doc.Doc{Name: "content", Title: "What search engines see of the move to " + f.Canonical,
@@ -59,13 +62,13 @@ func (f ForContent) verdict() doc.Verdict {
 	switch {
 	case len(open) > 0:
 		v.Says = doc.Phrase(sentence(open))
-	case unseen > 0 || f.Interrupted || f.Found.Looked == 0:
+	case unseen > 0 || f.Interrupted || f.Found.Looked == 0 || f.Found.Olds == 0:
 		v.Tone, v.Says = doc.Unseen, doc.Phrase(words.NothingAmissSeen)
 	default:
 		v.Tone, v.Says = doc.Good, doc.Phrase(words.NothingAmiss)
 	}
 	if v.Tone == doc.Good || v.Tone == doc.Noted {
-		if unseen > 0 || f.Interrupted {
+		if unseen > 0 || f.Interrupted || f.Found.Olds == 0 {
 			v.Tone = doc.Unseen
 		}
 	}
@@ -73,7 +76,7 @@ func (f ForContent) verdict() doc.Verdict {
 		v.Says = doc.Cat(v.Says, doc.Phrasef(words.SomeUnlooked, wording.Count(unseen, "URL"),
 			wording.Verb(unseen, "was", "were")))
 	}
-	if f.Source == "" {
+	if f.Found.Olds == 0 {
 		v.Next = doc.Phrase(words.GatherForContent)
 	}
 	return v
@@ -92,11 +95,13 @@ func (f ForContent) looked() doc.Text {
 
 func (f ForContent) table() doc.Table {
 	t := doc.Table{Head: []string{"visits", "problem and what to do"}}
-	for i, r := range f.Found.Rows {
-		if i == mostContent && !f.All {
-			t.Rest = len(f.Found.Rows) - i
+	of := map[finding.Code]int{}
+	for _, r := range f.Found.Rows {
+		of[r.Code]++
+		if !f.All && (len(t.Rows) >= mostContent || of[r.Code] > mostAlike) {
+			t.Rest++
 			t.More = doc.Command("--chains") + " and " + doc.Command("--format csv") + " have them all"
-			break
+			continue
 		}
 		tone := doc.ToneOf(r.Severity)
 		if !r.Open() {
@@ -163,7 +168,7 @@ func (f ForContent) data() doc.Object {
 		{Name: "vantage", Value: f.Vantage}, {Name: "started", Value: f.Started},
 		{Name: "file", Value: f.Source}, {Name: "old_urls", Value: f.Found.Olds},
 		{Name: "pages", Value: f.Found.Looked}, {Name: "entries", Value: f.Found.Listed},
-		{Name: "complete", Value: !f.Interrupted && len(f.Found.Unseen) == 0},
+		{Name: "complete", Value: !f.Interrupted && len(f.Found.Unseen) == 0 && f.Found.Olds > 0},
 		{Name: "rows", Value: rows},
 		{Name: "unseen", Value: append([]search.Unseen{}, f.Found.Unseen...)},
 		{Name: "notes", Value: append([]string{}, slices.Clone(f.Notes)...)},

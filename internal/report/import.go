@@ -26,6 +26,7 @@ type Imported struct {
 	Added       string    // the file to which the rules were added; "" for none
 
 	// lines taken for both schemes and hosts, said twice, without their tracking
+	Ours                       int // patterns of the rule language
 	Widened, Merged, Untracked int
 	Relative                   int // lines that lead to a path of their own host
 }
@@ -136,6 +137,7 @@ func Import(m Imported) doc.Doc {
 			{Name: "differences", Value: append([]Difference{}, m.Differences...)},
 			{Name: "undecided", Value: append([]Skipped{}, m.Undecided...)},
 			{Name: "anyway", Value: doc.IfAny(m.Anyway)}, {Name: "beside", Value: doc.IfAny(m.Beside)},
+			{Name: "patterns", Value: ifMore(m.Ours)},
 			{Name: "widened", Value: ifMore(m.Widened)}, {Name: "merged", Value: ifMore(m.Merged)},
 			{Name: "untracked", Value: ifMore(m.Untracked)},
 		},
@@ -194,6 +196,7 @@ func takenWider(m Imported) []doc.Block {
 					Gap: len(blocks) == 0})
 		}
 	}
+	say(m.Ours, "%s with captures of the rule language, such as {name}: taken as patterns.")
 	say(m.Widened,
 		"%s named one scheme, or the www of a domain, and became a rule for http and https, apex and "+
 			"www: no other line contradicts that.")

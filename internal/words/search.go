@@ -4,15 +4,15 @@ import "upperpath.example/upperpath/internal/core/fact"
 
 // searching are the sentences about what search engines meet, and whoever embeds files.
 var searching = []sentence{
-	of[fact.OldsBarred](
-		"$Robots keeps $Whom away from $URLs:old_URL of $Host ($Rule:q), such as "+
-			"$First, $When.",
-		"Allow them in the robots.txt that answers for $Host after the move, so that search engines "+
-			"see the redirects."),
-	of[fact.OldsBarredToday](
-		"$Robots keeps $Whom away from $URLs:old_URL of $Host ($Rule:q), such as "+
-			"$First, today; after the move nothing does.",
-		"Nothing has to be done: search engines can see these redirects after the move."),
+	by(func(f fact.OldsBarred) (says, do string) {
+		do = "Allow them in the robots.txt that answers for $Host after the move, so that search " +
+			"engines see the redirects."
+		if f.When == (fact.BarredToday{}) {
+			do = "Nothing has to be done: search engines can see these redirects after the move."
+		}
+		return "$Robots keeps $Whom away from $URLs:old_URL of $Host ($Rule:q), such as $First, " +
+			"$When.", do
+	}),
 	of[fact.OldsBarredByFailure](
 		"$Robots answers $Status: search engines then request nothing of "+
 			"$Host, such as $First ($URLs:old_URL), $When.",
@@ -27,6 +27,7 @@ var searching = []sentence{
 		"Have robots.txt answered with 200 or 404 there."),
 	phrase[fact.BarredAlways]("today and after the move"),
 	phrase[fact.BarredAfter]("after the move"),
+	phrase[fact.BarredToday]("today; after the move nothing does"),
 	phrase[fact.BarredNow]("today; what answers after the move was not seen"),
 	phrase[fact.RobotsAll]("all search engines"),
 	phrase[fact.RobotsBut]("all search engines but $Except:and"),
@@ -40,6 +41,9 @@ var searching = []sentence{
 		"$Page says that there is no such page, with a status of success; $URLs:old_URL "+
 			"$URLs/is/are led there, such as $First.",
 		"Redirect to a page that exists, and have that one answer 404."),
+	of[fact.ArrivalLoops](
+		"$Page redirects in a circle; $URLs:old_URL $URLs/is/are led there, such as $First.",
+		"Remove one of the redirects of the site."),
 	of[fact.ArrivalRedirects](
 		"$Page redirects to $To; $URLs:old_URL $URLs/is/are led there, such as "+
 			"$First.",

@@ -69,14 +69,6 @@ type (
 		First  string
 		When   Facts
 	}
-	OldsBarredToday struct {
-		Robots string
-		Whom   Facts
-		URLs   int
-		Host   string
-		Rule   string
-		First  string
-	}
 	OldsBarredByFailure struct {
 		Robots string
 		Status int
@@ -99,6 +91,7 @@ type (
 	}
 	BarredAlways struct{}
 	BarredAfter  struct{}
+	BarredToday  struct{}
 	BarredNow    struct{}
 	RobotsAll    struct{}
 	RobotsBut    struct{ Except []string }
@@ -114,6 +107,11 @@ type (
 		Octets int
 	}
 	ArrivalSaysNone struct {
+		Page  string
+		URLs  int
+		First string
+	}
+	ArrivalLoops struct {
 		Page  string
 		URLs  int
 		First string

@@ -166,7 +166,11 @@ func (p *Plan) wasBefore(h web.Host, a netip.Addr) bool {
 		return false
 	}
 	c := d.Carry[h]
-	if c == nil || slices.Contains(c.Addresses, a) || len(c.Addresses) == 0 && !p.isNotOf(c, a) {
+	if c == nil || slices.Contains(c.Addresses, a) {
+		return false
+	}
+	// an alias may lead to more addresses than the estate names
+	if is, known := p.ofAlias(c, a); is || !known && len(c.Addresses) == 0 {
 		return false
 	}
 	for _, s := range []*survey.Survey{p.input.Survey, p.input.Earlier} {
@@ -179,13 +183,12 @@ func (p *Plan) wasBefore(h web.Host, a netip.Addr) bool {
 	return false
 }
 
-// isNotOf reports whether an address is none of a carrier that is known by its alias alone, going
-// by hosts that a survey saw lead there; where it saw none, nobody can tell.
-func (p *Plan) isNotOf(c *estate.Carrier, a netip.Addr) bool {
+// ofAlias reports whether an address is one of a carrier's alias, going by hosts that the survey
+// saw lead there, and whether it saw any.
+func (p *Plan) ofAlias(c *estate.Carrier, a netip.Addr) (is, known bool) {
 	if c.Alias.IsZero() || p.input.Survey == nil {
-		return false
+		return false, false
 	}
-	known := false
 	for i := range p.input.Survey.Domains {
 		for _, ch := range p.input.Survey.Domains[i].Chains {
 			for _, hop := range ch.Hops {
@@ -194,11 +197,11 @@ func (p *Plan) isNotOf(c *estate.Carrier, a netip.Addr) bool {
 				}
 				at, err := netip.ParseAddrPort(hop.Address)
 				if err == nil && at.Addr() == a || slices.Contains(hop.Found, a) {
-					return false
+					return true, true
 				}
 				known = known || err == nil
 			}
 		}
 	}
-	return known
+	return false, known
 }

@@ -33,6 +33,8 @@ func TestTheAddressOfBeforeByWhateverNames(t *testing.T) {
 			true, before, true},
 		"to a carrier by alias, whose addresses nobody saw": {"www CNAME x.hoster.example.", "platform",
 			[]string{"x.hoster.example"}, false, before, false},
+		"an address of the alias that the estate does not name": {"www A 198.51.100.61", "rotating", nil,
+			true, "198.51.100.61", false},
 		"that leads there already": {"www CNAME sites.platform.example.", "platform",
 			[]string{"sites.platform.example"}, true, platform, false},
 	} {
@@ -45,14 +47,18 @@ func TestTheAddressOfBeforeByWhateverNames(t *testing.T) {
 			ch.Hops[0].Aliases = c.aliases
 			v.Domains[0].Chains = []chain.Chain{ch}
 			if c.others {
-				other := met("https://shop.old.example/", chain.Root, platform+":443", 200, "", "")
+				at := platform
+				if c.carrier == "rotating" {
+					at = c.address
+				}
+				other := met("https://shop.old.example/", chain.Root, at+":443", 200, "", "")
 				other.Hops[0].Aliases = []string{"sites.platform.example"}
 				v.Domains[0].Chains = append(v.Domains[0].Chains, other)
 			}
 			p := planEdited(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, "+
 				"carrier: {apex: gateway, www: "+c.carrier+"}}\n",
-				[2]string{"alias: sites.platform.example, addresses: [198.51.100.60]",
-					"alias: sites.platform.example"}, v, func(*plan.Input) {})
+				[2]string{"defaults:", "  rotating: {by: platform, alias: sites.platform.example, " +
+					"addresses: [198.51.100.60]}\ndefaults:"}, v, func(*plan.Input) {})
 			got := p.Clues().Before(web.MustParseHost("www.old.example"), netip.MustParseAddr(c.address))
 			assert.Equal(t, c.is, got)
 		})

@@ -38,8 +38,29 @@ const mostDelay = 30 * time.Second
 // Parse reads a robots.txt for a robot of a name: the groups that name it, or else those for
 // everybody.
 func Parse(text, name string) *File {
-	own, all := &File{}, &File{}
-	named, group, begun := false, []*File(nil), true
+	groups, _ := read(text)
+	if own, named := groups[strings.ToLower(name)]; named {
+		return own
+	}
+	return everybody(groups)
+}
+
+// all is whom a group is for that is for everybody.
+const all = "*"
+
+func everybody(groups map[string]*File) *File {
+	if f := groups[all]; f != nil {
+		return f
+	}
+	return &File{}
+}
+
+// read reads a robots.txt: what it says to whom, by product tokens in small letters, and the
+// sitemaps that it names.
+func read(text string) (groups map[string]*File, sitemaps []string) {
+	groups = map[string]*File{}
+	var group []*File // that the lines are for
+	begun := true     // lines that say whom a group is for may follow
 	text = text[:min(len(text), MostRead)]
 	for line := range strings.FieldsFuncSeq(strings.TrimPrefix(text, "\ufeff"), isLineEnd) {
 		line, _, _ = strings.Cut(line, "#")
@@ -53,12 +74,17 @@ func Parse(text, name string) *File {
 			if !begun {
 				group, begun = nil, true
 			}
-			switch {
-			case value == "*":
-				group = append(group, all)
-			case strings.EqualFold(productToken(value), name):
-				group, named = append(group, own), true
+			name := strings.ToLower(productToken(value))
+			if value == all {
+				name = all
 			}
+			if name == "" {
+				continue
+			}
+			if groups[name] == nil {
+				groups[name] = &File{}
+			}
+			group = append(group, groups[name])
 		case "allow", "disallow":
 			begun = false
 			for _, r := range group {
@@ -74,12 +100,13 @@ func Parse(text, name string) *File {
 					r.Delay = time.Duration(min(n, mostDelay.Seconds()) * float64(time.Second))
 				}
 			}
+		case "sitemap": // of no group
+			if value != "" && len(sitemaps) < mostSitemaps && !slices.Contains(sitemaps, value) {
+				sitemaps = append(sitemaps, value)
+			}
 		}
 	}
-	if named {
-		return own
-	}
-	return all
+	return groups, sitemaps
 }
 
 // isLineEnd reports whether a character ends a line (RFC 9309 section 2.2).
@@ -189,25 +216,11 @@ const mostSitemaps = 100
 
 // ParseAll reads a robots.txt for everybody and for search engines.
 func ParseAll(text string) *All {
-	text = text[:min(len(text), MostRead)]
-	a := &All{Everybody: Parse(text, "*"), Named: map[string]*File{}}
-	agents := map[string]bool{}
-	for line := range strings.FieldsFuncSeq(strings.TrimPrefix(text, "\ufeff"), isLineEnd) {
-		line, _, _ = strings.Cut(line, "#")
-		key, value, _ := strings.Cut(strings.TrimSpace(line), ":")
-		value = strings.TrimSpace(value)
-		switch strings.ToLower(strings.TrimSpace(key)) {
-		case "user-agent":
-			agents[strings.ToLower(productToken(value))] = true
-		case "sitemap":
-			if value != "" && len(a.Sitemaps) < mostSitemaps && !slices.Contains(a.Sitemaps, value) {
-				a.Sitemaps = append(a.Sitemaps, value)
-			}
-		}
-	}
+	groups, sitemaps := read(text)
+	a := &All{Everybody: everybody(groups), Named: map[string]*File{}, Sitemaps: sitemaps}
 	for _, name := range Engines {
-		if agents[name] {
-			a.Named[name] = Parse(text, name)
+		if own := groups[name]; own != nil {
+			a.Named[name] = own
 		}
 	}
 	return a

@@ -157,8 +157,11 @@ func (j *judging) links() {
 	targets := map[string]*target{}
 	for _, key := range sortedKeys(j.Pages) {
 		p := j.Pages[key]
-		if p.Blank {
+		switch {
+		case p.Blank:
 			j.lost(UnseenLinks, p.URL.String(), NeedsScripts)
+		case p.Cut:
+			j.lost(UnseenLinks, p.URL.String(), GoesOn)
 		}
 		for _, l := range p.Links {
 			u, err := web.ParseURL(l.URL)
@@ -217,12 +220,15 @@ func (j *judging) links() {
 // NeedsScripts is why the links of a page are unseen that shows nothing by itself.
 const NeedsScripts = "it needs scripts"
 
+// GoesOn is why some links of a page are unseen.
+const GoesOn = "it has more"
+
 // Alternate is the element by which a page names itself in another language.
 const Alternate = "hreflang"
 
 // oldMaps says which sitemaps of old hosts will be answered by something else.
 func (j *judging) oldMaps() {
-	for _, m := range j.OldMaps {
+	for _, m := range once(j.OldMaps, func(m OldMap) web.URL { return m.URL }) {
 		at := m.URL.String()
 		to := ""
 		if !m.To.IsZero() {

@@ -25,30 +25,45 @@ func (j *judging) arrived() {
 			continue
 		}
 		to, first := a.url.String(), j.Olds[a.olds[0]].URL.String()
-		say := func(code finding.Code, facts fact.Facts) finding.Finding {
-			return finding.New(code, to, facts, map[string]any{"first": first})
-		}
 		switch {
 		case p.Status >= 400:
-			j.add(a.weight, len(a.olds), say(finding.DeadEnd, fact.ArrivalFails{Page: to,
+			j.add(a.weight, len(a.olds), finding.New(finding.DeadEnd, to, fact.ArrivalFails{Page: to,
 				Status: p.Status, URLs: len(a.olds), First: first}))
 			continue
+		case j.circles(p):
+			j.add(a.weight, len(a.olds), finding.New(finding.Loop, to, fact.ArrivalLoops{Page: to,
+				URLs: len(a.olds), First: first}))
+			continue
 		case !p.To.IsZero():
-			j.add(a.weight, len(a.olds), say(finding.ExtraHop, fact.ArrivalRedirects{Page: to,
+			j.add(a.weight, len(a.olds), finding.New(finding.ExtraHop, to, fact.ArrivalRedirects{Page: to,
 				To: p.To.String(), URLs: len(a.olds), First: first}))
 			continue
 		}
 		if p.SaysNone {
-			j.add(a.weight, len(a.olds), say(finding.DeadEnd, fact.ArrivalSaysNone{Page: to,
+			j.add(a.weight, len(a.olds), finding.New(finding.DeadEnd, to, fact.ArrivalSaysNone{Page: to,
 				URLs: len(a.olds), First: first}).As(finding.Warning))
 		}
 		if p.Hidden != nil {
-			j.add(a.weight, len(a.olds), say(finding.NoIndex, fact.ArrivalHidden{Page: to, How: p.Hidden,
-				URLs: len(a.olds), First: first}))
+			is := fact.ArrivalHidden{Page: to, How: p.Hidden, URLs: len(a.olds), First: first}
+			j.add(a.weight, len(a.olds), finding.New(finding.NoIndex, to, is))
 		}
 		j.canonical(a, p)
 		j.kinds(a, p)
 	}
+}
+
+// circles reports whether a page redirects to where it was before, by what was seen.
+func (j *judging) circles(p *Page) bool {
+	met := map[string]bool{}
+	for p != nil && !p.To.IsZero() {
+		key := p.URL.Key()
+		if met[key] {
+			return true
+		}
+		met[key] = true
+		p = j.Pages[p.To.Key()]
+	}
+	return false
 }
 
 // NoAnswer is why something is unseen that did not answer.
@@ -180,7 +195,7 @@ func fits(kind, content string) bool {
 
 // feeds judges where the feeds of old hosts lead.
 func (j *judging) feeds() {
-	for _, f := range j.Feeds {
+	for _, f := range once(j.Feeds, func(f Feed) web.URL { return f.URL }) {
 		if KindOf(f.URL.Path()) == FeedKind && j.isOld(f.URL) {
 			continue // it was judged with the old URLs
 		}

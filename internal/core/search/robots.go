@@ -46,7 +46,7 @@ func (j *judging) robots() {
 		case then:
 			when = fact.BarredAfter{}
 		case now && j.After[door].Says != nil:
-			file, by, when = j.Today[door], today, fact.BarredNow{}
+			file, by, when = j.Today[door], today, fact.BarredToday{}
 		case now: // what answers then was not seen
 			file, by, when = j.Today[door], today, fact.BarredNow{}
 		default:
@@ -117,13 +117,9 @@ func (j *judging) barredOlds(groups map[string]*barred) {
 	for _, b := range sortedGroups(groups) {
 		var facts fact.Facts = fact.OldsBarred{Robots: b.file, Whom: whom(b.by), URLs: b.urls,
 			Host: b.host, Rule: b.by.Line, First: b.first, When: b.when}
-		switch {
-		case b.status > 0:
+		if b.status > 0 {
 			facts = fact.OldsBarredByFailure{Robots: b.file, Status: b.status, URLs: b.urls,
 				Host: b.host, First: b.first, When: b.when}
-		case b.now:
-			facts = fact.OldsBarredToday{Robots: b.file, Whom: whom(b.by), URLs: b.urls,
-				Host: b.host, Rule: b.by.Line, First: b.first}
 		}
 		f := finding.New(finding.RobotsBlocked, b.host, facts)
 		if b.now {

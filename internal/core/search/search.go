@@ -15,8 +15,10 @@ package search
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/fact"
@@ -48,6 +50,7 @@ type Page struct {
 	Why       string  // why not; "": it did not answer
 	SaysNone  bool    // it says that there is no such page, whatever its status is
 	Blank     bool    // it shows nothing without scripts that nobody read
+	Cut       bool    // it goes on behind what was read of it
 	To        web.URL // where it redirects; the zero value: nowhere
 	Kind      string  // of its content, such as text/html; "": it does not say
 	Hidden    fact.Facts
@@ -58,7 +61,7 @@ type Page struct {
 // PageOf takes in an answer, and the links of its page that are of interest.
 func PageOf(a *chain.Answer, kind string, links []chain.Link) *Page {
 	p := &Page{URL: a.URL, Status: a.Status, Kind: kind, Links: links, Canonical: a.CanonicalURL()}
-	if a.TurnsAway() || a.Status == 401 || a.Status == 403 { // who may look sees something else
+	if a.TurnsAway() || Guarded(a.Status) {
 		p.Status, p.Why = 0, fmt.Sprintf("it answers %d", a.Status)
 		return p
 	}
@@ -78,6 +81,10 @@ func PageOf(a *chain.Answer, kind string, links []chain.Link) *Page {
 	}
 	return p
 }
+
+// Guarded reports whether a status says that somebody else, or somebody later, sees something else:
+// a password is asked for, nobody may look, or the server is busy. Nothing follows of it.
+func Guarded(status int) bool { return status == 401 || status == 403 || status == 429 }
 
 // Listed is an entry of a sitemap of the site.
 type Listed struct {
@@ -233,7 +240,6 @@ func Arrivals(olds []Old) []web.URL {
 }
 
 func (j *judging) add(weight int64, urls int, f finding.Finding) {
-	f.Evidence["weight"], f.Evidence["urls"] = weight, urls
 	j.found.Rows = append(j.found.Rows, Row{weight, urls, f})
 }
 
@@ -250,6 +256,80 @@ func (j *judging) sortRows() {
 			cmp.Compare(b.Severity.Rank(), a.Severity.Rank()), cmp.Compare(a.Code, b.Code),
 			cmp.Compare(a.Subject, b.Subject))
 	})
+}
+
+// Goals gives where a predicted web leads URLs on the site: the zero value where it leads nowhere
+// there. What only follows visitors is left out.
+func Goals(w chain.Asker, serves func(web.Host) bool) func(web.URL) web.URL {
+	return func(u web.URL) web.URL {
+		way := chain.Follow(context.Background(), w, chain.Ask{URL: u}, chain.Asked)
+		return goal(way.Arrival, way.End, way.Last().Status, serves)
+	}
+}
+
+func goal(at web.URL, end chain.End, status int, serves func(web.Host) bool) web.URL {
+	if end != chain.Page || status == 410 || !serves(at.Host()) {
+		return web.URL{}
+	}
+	if query, some := old.WithoutTracking(at.Query()); some {
+		return at.Door().URL(at.Path(), query)
+	}
+	return at
+}
+
+// OldsOf gives the old URLs of a coverage at doors that are meant, with where the plan leads them.
+// What forms send is none.
+func OldsOf(c *old.Coverage, meant func(web.Door) bool, serves func(web.Host) bool) []Old {
+	var all []Old
+	for i, a := range c.Addresses {
+		u, err := web.ParseURL(a.URL)
+		if err != nil || a.Method != "" || !meant(u.Door()) {
+			continue
+		}
+		one := Old{URL: u, Weight: a.Weight}
+		arrival, end, status := c.End(i)
+		if to, err := web.ParseURL(arrival); err == nil {
+			one.To = goal(to, end, status, serves)
+		}
+		all = append(all, one)
+	}
+	return all
+}
+
+// Allot plans a crawl of the site within so many pages: the home pages, the pages at which old URLs
+// arrive, the heaviest first, up to half of them, and what sitemaps list, up to three quarters;
+// what these link to gets the rest. left says that some of them were more than that.
+func Allot(f *old.Frontier, most int, homes []web.URL, olds []Old, listed []Listed) (left bool) {
+	add := func(u web.URL) { f.Add(u, 0) }
+	f.Pages = len(homes)
+	for _, u := range homes {
+		add(u)
+	}
+	f.Pages = max(f.Pages, most/2)
+	for _, u := range Arrivals(olds) {
+		add(u)
+	}
+	f.Pages = max(f.Pages, most*3/4)
+	for _, l := range listed {
+		add(l.URL)
+	}
+	left = f.TooMany > 0
+	f.Pages, f.TooMany = max(f.Pages, most), 0 // they may be met by the way
+	return left
+}
+
+// sameFile tells files apart, whatever the scheme and the www by which they are asked for.
+func sameFile(u web.URL) string {
+	return strings.TrimPrefix(u.Host().String(), "www.") + u.RequestURI()
+}
+
+// once leaves one of each file, the first in order.
+func once[F any](all []F, at func(F) web.URL) []F {
+	all = slices.SortedFunc(slices.Values(all), func(a, b F) int {
+		return cmp.Or(cmp.Compare(sameFile(at(a)), sameFile(at(b))),
+			cmp.Compare(at(a).String(), at(b).String()))
+	})
+	return slices.CompactFunc(all, func(a, b F) bool { return sameFile(at(a)) == sameFile(at(b)) })
 }
 
 // lost takes in what could not be judged.

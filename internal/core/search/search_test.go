@@ -78,7 +78,7 @@ func TestEachFaultHasItsRow(t *testing.T) {
 	}{
 		"in good order": {func(*search.Seen) {}, nil, ""},
 		"barred today alone": {func(s *search.Seen) { s.Today[old] = all("User-agent: *\nDisallow: /") },
-			[]string{"7 robots-blocked OldsBarredToday"}, ""},
+			[]string{"7 robots-blocked OldsBarred"}, ""},
 		"barred after the move": {func(s *search.Seen) {
 			s.After[old] = all("User-agent: *\nDisallow: /a")
 		},
@@ -117,6 +117,11 @@ func TestEachFaultHasItsRow(t *testing.T) {
 			search.UnseenLinks},
 		"the arrival moved": {func(s *search.Seen) { page(s).To = u("https://www.new.example/b/") },
 			[]string{"7 extra-hop ArrivalRedirects", "7 sitemap-stale ListsMoved"}, ""},
+		"the arrival in a circle": {func(s *search.Seen) {
+			page(s).To = u("https://www.new.example/b/")
+			put(s, &search.Page{URL: page(s).To, Status: 301, To: page(s).URL})
+			s.Listed = nil
+		}, []string{"7 loop ArrivalLoops"}, ""},
 		"the arrival hidden": {func(s *search.Seen) { page(s).Hidden = fact.HiddenByPage{} },
 			[]string{"7 noindex ArrivalHidden", "7 sitemap-stale ListsHidden"}, ""},
 		"its own canonical": {func(s *search.Seen) { page(s).Canonical = "https://www.new.example/a/" },
@@ -221,7 +226,6 @@ func TestEachFaultHasItsRow(t *testing.T) {
 			}
 			for _, f := range found.Findings() {
 				assert.NotEmpty(t, f.Evidence)
-				assert.Contains(t, f.Evidence, "weight")
 			}
 		})
 	}
