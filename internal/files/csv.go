@@ -195,9 +195,12 @@ func csvFault(path string, err error, needed []string) problem.Problem {
 	return p
 }
 
+// RuleColumns are the columns of a redirect map that mean something.
+var RuleColumns = []string{"old", "new", "status", "query", "rank", "note"}
+
 // ReadRules reads a redirect map (rules.csv). The error is a problem.List with every fault.
 func ReadRules(path string, scope rule.Scope) ([]*rule.Rule, error) {
-	t, err := readCSV(path, []string{"old", "new"}, []string{"old", "new", "status", "query", "note"})
+	t, err := readCSV(path, []string{"old", "new"}, RuleColumns)
 	if err != nil {
 		return nil, err
 	}
@@ -209,6 +212,7 @@ func ReadRules(path string, scope rule.Scope) ([]*rule.Rule, error) {
 			New:    t.field(r, "new"),
 			Status: t.field(r, "status"),
 			Query:  t.field(r, "query"),
+			Rank:   t.field(r, "rank"),
 			Note:   t.field(r, "note"),
 		}
 	}

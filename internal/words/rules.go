@@ -12,7 +12,8 @@ var ruleCodes = map[finding.Code]Meaning{
 		Plain: "two rules for one URL",
 		Means: "Two rules are equally specific and take the same URL.",
 		Meets: "Whichever rule the server happens to try first.",
-		Do:    "Make one of them more specific, or drop one.",
+		Do: "Make one of them more specific, drop one, or give both a rank (column rank, the " +
+			"smaller wins).",
 	},
 	finding.Shadowed: {
 		Plain: "rule that never applies",
@@ -66,6 +67,8 @@ var rules = []sentence{
 	of[fact.PatternsTied]("Lines $First ($FirstOld) and $Second ($SecondOld) are equally specific, "+
 		"and both take $Witness.",
 		"Make one of them more specific, or drop one."),
+	bad[fact.RankWord]("this is no whole number", "a whole number such as 1; the smaller wins",
+		"leave it empty where no other rule ties"),
 	bad[fact.QueryWord]("unknown word in the column query",
 		"keep or drop",
 		"leave it empty for keep"),
@@ -243,7 +246,10 @@ var rules = []sentence{
 	phrase[fact.WinsText]("its path has $Octets:octet of text, the other's $Other"),
 	phrase[fact.WinsNoRest]("it has no {+name}, or fewer"),
 	phrase[fact.WinsDigits]("it requires digits where the other takes anything"),
+	phrase[fact.WinsLiterals]("it names more values of the query"),
+	phrase[fact.WinsNumbers]("it requires digits in the query where the other takes anything"),
 	phrase[fact.WinsQuery]("it requires more of the query"),
+	phrase[fact.WinsRank]("its rank is $Rank, the other's $Other"),
 	phrase[fact.WinsScheme]("it names the scheme"),
 	phrase[fact.WinsHost]("it names the host itself, the other its apex"),
 	phrase[fact.WinsByOrder](

@@ -33,6 +33,7 @@ type (
 		Why  Facts
 	}
 	QueryWord     struct{}
+	RankWord      struct{}
 	LeadsNowhere  struct{}
 	GoneWithNew   struct{}
 	ColumnTooLong struct {
@@ -145,7 +146,10 @@ type (
 	WinsText        struct{ Octets, Other int }
 	WinsNoRest      struct{}
 	WinsDigits      struct{}
+	WinsLiterals    struct{}
+	WinsNumbers     struct{}
 	WinsQuery       struct{}
+	WinsRank        struct{ Rank, Other int }
 	WinsScheme      struct{}
 	WinsHost        struct{}
 	WinsByOrder     struct{}

@@ -1,6 +1,7 @@
 package rule
 
 import (
+	"cmp"
 	"hash/maphash"
 	"slices"
 	"strings"
@@ -41,6 +42,11 @@ func (c Condition) Fixed() (string, bool) {
 	return "", false
 }
 
+// digits reports whether all that a condition leaves open are digits.
+func (c Condition) digits() bool {
+	return !slices.ContainsFunc(c.Parts, func(p Part) bool { return p.IsCapture() && !p.Digits })
+}
+
 func (s *querySorts) hash(c Condition) uint64 {
 	if value, fixed := c.Fixed(); fixed {
 		return s.ofValue(c.Key, value)
@@ -57,16 +63,20 @@ func (s *querySorts) ofValue(key, value string) uint64 {
 // settle puts the rules of all shared paths in order, and makes what finds them.
 func (b *indexBuilder) settle() {
 	type rank struct {
-		spec [7]int
+		spec specific
+		rule *Rule
 		r    ref
 	}
 	for i := range b.chains {
 		c := &b.chains[i]
 		ranks := make([]rank, len(c.refs))
 		for at, r := range c.refs {
-			ranks[at] = rank{specificity(Entry{b.rules[r.rule()], r&inheritedRef != 0}), r}
+			own := b.rules[r.rule()]
+			ranks[at] = rank{specificity(Entry{own, r&inheritedRef != 0}), own, r}
 		}
-		slices.SortStableFunc(ranks, func(x, y rank) int { return slices.Compare(y.spec[:], x.spec[:]) })
+		slices.SortStableFunc(ranks, func(x, y rank) int {
+			return cmp.Or(slices.Compare(y.spec[:], x.spec[:]), byRank(x.rule, y.rule))
+		})
 		for at, r := range ranks {
 			c.refs[at] = r.r
 		}

@@ -8,7 +8,7 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Tie is two rules that are equally specific and take one URL.
+// Tie is two rules that are equally specific and take one URL, and no two ranks part them.
 type Tie struct {
 	First, Second *Rule
 	Witness       web.URL // a URL that both take
@@ -29,6 +29,9 @@ func (t *Table) Ties() []Tie {
 		t.rivals(group, func(b *Rule, earlier func(func(*Rule) bool)) {
 			found := 0
 			earlier(func(a *Rule) bool {
+				if a.Ranked && b.Ranked && a.Rank != b.Rank {
+					return true
+				}
 				if u, ok := t.meet(a, b); ok {
 					ties = append(ties, Tie{a, b, u})
 					found++
@@ -78,7 +81,7 @@ func (t *Table) alike() [][]*Rule {
 	type alike struct {
 		host   web.Host
 		scheme web.Scheme
-		spec   [7]int
+		spec   specific
 	}
 	var all [][]*Rule
 	parted := func(refs []ref) {

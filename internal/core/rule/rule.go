@@ -38,8 +38,8 @@ import (
 
 // Row is a line of the redirect map as it stands in the file.
 type Row struct {
-	Line                          int
-	Old, New, Status, Query, Note string
+	Line                                int
+	Old, New, Status, Query, Rank, Note string
 }
 
 // Rule is one line of the redirect map, understood.
@@ -47,8 +47,10 @@ type Rule struct {
 	Line      int
 	Old       Pattern
 	New       Target
-	Status    int  // 301, 302, 307, 308 or 410; 0: the policy's
-	DropQuery bool // the visitor's query is not handed on
+	Status    int   // 301, 302, 307, 308 or 410; 0: the policy's
+	DropQuery bool  // the visitor's query is not handed on
+	Ranked    bool  // Rank decides against another ranked rule that is equally specific
+	Rank      int32 // the smaller wins
 	Note      string
 }
 
@@ -185,6 +187,13 @@ func parseRow(row Row, scope Scope) (*Rule, problem.List) {
 			problem.Problem{Field: "query", Value: row.Query, Fault: fact.QueryWord{}},
 		)
 	}
+	if rank := strings.TrimSpace(row.Rank); rank != "" {
+		n, err := strconv.ParseInt(rank, 10, 32)
+		if err != nil {
+			faults.Add(problem.Problem{Field: "rank", Value: row.Rank, Fault: fact.RankWord{}})
+		}
+		r.Ranked, r.Rank = err == nil, int32(n)
+	}
 	switch empty := strings.TrimSpace(row.New) == ""; {
 	case empty && r.Status != Gone && len(faults) == 0:
 		faults.Add(
@@ -236,7 +245,7 @@ func hostile(row Row) problem.List {
 	}
 	for _, c := range []struct{ name, text string }{
 		{"old", row.Old}, {"new", row.New}, {"status", row.Status}, {"query", row.Query},
-		{"note", row.Note},
+		{"rank", row.Rank}, {"note", row.Note},
 	} {
 		at := strings.IndexFunc(strings.TrimSpace(c.text), problem.Hostile)
 		if at < 0 {

@@ -33,8 +33,9 @@ func table(t *testing.T, lines ...string) *Table {
 func rows(lines []string) []Row {
 	var rows []Row
 	for i, l := range lines {
-		f := append(strings.Split(l, ","), "", "", "")
-		rows = append(rows, Row{Line: i + 2, Old: f[0], New: f[1], Status: f[2], Query: f[3]})
+		f := append(strings.Split(l, ","), "", "", "", "")
+		rows = append(rows,
+			Row{Line: i + 2, Old: f[0], New: f[1], Status: f[2], Query: f[3], Rank: f[4]})
 	}
 	return rows
 }

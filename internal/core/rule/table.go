@@ -32,16 +32,35 @@ func Compile(rules []*Rule, scope Scope) *Table {
 	return &Table{Index: NewIndex(rules, scope), rules: rules, scope: scope}
 }
 
-// Compare gives the order in which rules win: below 0 where a is the more specific one, 0 where
-// they are equal.
+// Compare gives the order in which rules win: below 0 where a is the more specific one, or its rank
+// the smaller, 0 where they are equal. Of two that tie because one has no rank, the ranked one comes
+// first, so that there is one order of all.
 func Compare(a, b Entry) int {
 	x, y := specificity(a), specificity(b)
-	return slices.Compare(y[:], x[:])
+	if c := slices.Compare(y[:], x[:]); c != 0 {
+		return c
+	}
+	return byRank(a.Rule, b.Rule)
 }
 
-// specificity gives what is compared, in order, more being more specific.
-func specificity(e Entry) [7]int {
-	var s [7]int
+func byRank(a, b *Rule) int {
+	switch {
+	case a.Ranked && b.Ranked:
+		return cmp.Compare(a.Rank, b.Rank)
+	case a.Ranked:
+		return -1
+	case b.Ranked:
+		return 1
+	}
+	return 0
+}
+
+// specific is what is compared of two rules, in order, more being more specific.
+type specific [9]int
+
+// specificity gives what is compared of a rule.
+func specificity(e Entry) specific {
+	var s specific
 	if _, ok := e.Rule.Old.Exact(); ok {
 		s[0] = 1
 	}
@@ -55,12 +74,21 @@ func specificity(e Entry) [7]int {
 			s[1] += octets(p.Literal)
 		}
 	}
-	s[4] = len(e.Rule.Old.Query)
+	for _, c := range e.Rule.Old.Query {
+		switch _, fixed := c.Fixed(); {
+		case fixed:
+			s[4]++
+		case c.digits():
+			s[5]++
+		default:
+			s[6]++
+		}
+	}
 	if e.Rule.Old.Scheme != "" {
-		s[5] = 1
+		s[7] = 1
 	}
 	if !e.Inherited {
-		s[6] = 1
+		s[8] = 1
 	}
 	return s
 }
@@ -332,11 +360,18 @@ func Why(winner, other Entry) fact.Facts {
 		case 3:
 			return fact.WinsDigits{}
 		case 4:
-			return fact.WinsQuery{}
+			return fact.WinsLiterals{}
 		case 5:
+			return fact.WinsNumbers{}
+		case 6:
+			return fact.WinsQuery{}
+		case 7:
 			return fact.WinsScheme{}
 		}
 		return fact.WinsHost{}
+	}
+	if a, b := winner.Rule, other.Rule; a.Ranked && b.Ranked && a.Rank != b.Rank {
+		return fact.WinsRank{Rank: int(a.Rank), Other: int(b.Rank)}
 	}
 	return nil
 }
