@@ -180,12 +180,6 @@ func apacheBars(r *rule.Rule, folder bool) string {
 			return "Apache itself answers every path with %2F, unless its own configuration allows them"
 		}
 	}
-	if name := reencoded(r); name != "" {
-		return fmt.Sprintf(
-			"{%s} moves between path and query and has to be encoded again, which Apache cannot do",
-			name,
-		)
-	}
 	if len(r.Old.Captures()) > 9 {
 		return "it has more captures than the nine that Apache supports"
 	}
@@ -953,9 +947,12 @@ func (a *apacheText) try(s *section, w reading, t *table, r *rule.Rule) {
 		anyCase = "NC"
 	}
 	s.comment("line %d: %s", r.Line, r.Old)
+	if note := movesNote(r); note != "" {
+		s.comment("%s", note)
+	}
 	for _, v := range mode.Variants(r.Old.Parts) {
 		n := numbering{numbers: map[string]int{}, sign: '%'}
-		path, not := n.parts(v.Parts, '?', w == asOdd), notRegexp(v)
+		path, not := n.parts(v.Parts, '?', w == asOdd), notRegexp(v)+bounded(r, intoQuery)
 		subject, expression := w.path(), "^"+not+path
 		pattern, conditions, flags := "^", []string(nil), ""
 		switch {
@@ -989,8 +986,56 @@ func (a *apacheText) try(s *section, w reading, t *table, r *rule.Rule) {
 			s.rule(pattern, "-", flags+"R=410,L", conditions...)
 			continue
 		}
+		if len(movers(r, intoPath))+len(movers(r, intoQuery)) > 0 {
+			a.tryMoved(s, t, r, n, pattern, flags, conditions)
+			continue
+		}
 		s.rule(pattern, a.target(r, t.door, n), flags+redirectFlags(statusOn(r, t.door)), conditions...)
 	}
+}
+
+// tryMoved writes a rule whose captures move between path and query: what they took is kept, what
+// means something else there is written otherwise, and then the rule leads on.
+func (a *apacheText) tryMoved(s *section, t *table, r *rule.Rule, n numbering, pattern, flags string,
+	conditions []string) {
+	kept := ""
+	n.kept = map[string]bool{}
+	var body section
+	add := func(parts []rule.Part, target component) {
+		for _, p := range parts {
+			number, taken := n.numbers[p.Name]
+			if !p.IsCapture() || !taken {
+				continue
+			}
+			into := movesInto(r, p.Name, target)
+			variable := movedName(number, into)
+			if n.kept[variable] {
+				continue
+			}
+			n.kept[variable] = true
+			kept += fmt.Sprintf("E=%s:%c%d,", variable, n.sign, number)
+			for _, x := range exchanges[into] {
+				for _, most := range x.rounds {
+					is := x.splits(most, func(int) string { return "(" })
+					then := x.joins(most, `\`+x.instead, func(i int) string { return fmt.Sprintf("%%%d", i+1) })
+					body.rule("^", "-", "E="+variable+":"+then, "%{ENV:"+variable+"} "+argument(is))
+				}
+			}
+		}
+	}
+	add(r.New.Host, sameComponent)
+	add(r.New.Parts, intoPath)
+	add(r.New.Query, intoQuery)
+	n.rule = r
+	body.rule("^", a.target(r, t.door, n), redirectFlags(statusOn(r, t.door)))
+	s.rule(pattern, "-", flags+kept+"S=1", conditions...)
+	s.rule("^", "-", fmt.Sprintf("S=%d", body.rules))
+	s.add(&body)
+}
+
+// movedName names the variable that keeps what a capture took.
+func movedName(number int, into component) string {
+	return fmt.Sprintf("UP_%s%d", strings.ToUpper(into.String()), number)
 }
 
 // numbering counts captures in the order in which they stand in an expression, and how what they
@@ -998,6 +1043,8 @@ func (a *apacheText) try(s *section, w reading, t *table, r *rule.Rule) {
 type numbering struct {
 	numbers map[string]int
 	sign    byte
+	kept    map[string]bool // the variables that hold what captures took, where some of them move
+	rule    *rule.Rule
 }
 
 func (n numbering) parts(parts []rule.Part, end byte, odd bool) string {
@@ -1015,6 +1062,7 @@ func (n numbering) parts(parts []rule.Part, end byte, odd bool) string {
 
 func (n numbering) conditions(r *rule.Rule) string {
 	var b strings.Builder
+	b.WriteString(bounded(r, intoPath))
 	for _, c := range r.Old.Query {
 		key := literalRegexp(c.Key)
 		value := "=" + n.parts(c.Parts, '&', true)
@@ -1036,26 +1084,28 @@ func (a *apacheText) target(r *rule.Rule, d predict.Treatment, n numbering) stri
 	}
 	at := substitution(door.String())
 	if len(r.New.Host) > 0 {
-		at = string(r.New.Scheme) + "://" + n.expand(r.New.Host)
+		at = string(r.New.Scheme) + "://" + n.expand(r.New.Host, sameComponent)
 	}
 	query, own := a.query(r.New.Query, r.DropQuery || d.DropsQuery, keysOf(r))
 	if own {
-		query = "?" + n.expand(r.New.Query) + query
+		query = "?" + n.expand(r.New.Query, intoQuery) + query
 	}
 	fragment := ""
 	if r.New.Fragment != "" {
 		fragment = "#" + substitution(cleanTarget(r.New.Fragment))
 		query = strings.ReplaceAll(query, asIs, "%{ENV:UP_ASK}")
 	}
-	return leadsTo(at + n.expand(r.New.Parts) + query + fragment)
+	return leadsTo(at + n.expand(r.New.Parts, intoPath) + query + fragment)
 }
 
-func (n numbering) expand(parts []rule.Part) string {
+func (n numbering) expand(parts []rule.Part, target component) string {
 	var b strings.Builder
 	for _, p := range parts {
 		switch number, taken := n.numbers[p.Name]; {
 		case !p.IsCapture():
 			b.WriteString(substitution(cleanTarget(p.Literal)))
+		case taken && n.kept != nil:
+			fmt.Fprintf(&b, "%%{ENV:%s}", movedName(number, movesInto(n.rule, p.Name, target)))
 		case taken:
 			fmt.Fprintf(&b, "%c%d", n.sign, number)
 		}

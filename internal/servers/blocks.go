@@ -296,29 +296,6 @@ func lowerASCII(s string) string {
 	return string(b)
 }
 
-// reencoded gives a capture that moves from path to query or back and may hold what has to be
-// written otherwise there, "" where there is none.
-func reencoded(r *rule.Rule) string {
-	moves := func(to, from []rule.Part) string {
-		for _, p := range to {
-			for _, c := range from {
-				if p.IsCapture() && c.Name == p.Name && !c.Digits && !c.Label {
-					return p.Name
-				}
-			}
-		}
-		return ""
-	}
-	var query []rule.Part
-	for _, c := range r.Old.Query {
-		query = append(query, c.Parts...)
-	}
-	if name := moves(r.New.Query, r.Old.Parts); name != "" {
-		return name
-	}
-	return moves(r.New.Parts, query)
-}
-
 // cleanTarget encodes what may not stand in a Location, as the core does.
 func cleanTarget(s string) string {
 	var b strings.Builder

@@ -21,7 +21,7 @@ func notRegexp(v rule.Variant) string {
 // variantRegexp writes a variant of a rule's pattern. A capture that it leaves out is empty, and
 // not what an earlier expression took.
 func variantRegexp(r *rule.Rule, v []rule.Part, odd bool) string {
-	s := pathRegexp(r.Old, v, odd)
+	s := bounded(r, intoQuery) + pathRegexp(r.Old, v, odd)
 	for i, p := range r.Old.Captures() {
 		inPath := slices.ContainsFunc(r.Old.Parts, func(o rule.Part) bool { return o.Name == p.Name })
 		if inPath && !slices.ContainsFunc(v, func(o rule.Part) bool { return o.Name == p.Name }) {
@@ -35,6 +35,7 @@ func variantRegexp(r *rule.Rule, v []rule.Part, odd bool) string {
 // fit.
 func conditionsRegexp(r *rule.Rule) string {
 	var b strings.Builder
+	b.WriteString(bounded(r, intoPath))
 	for _, c := range r.Old.Query {
 		key := literalRegexp(c.Key)
 		value := "=" + partsRegexp(r.Old, c.Parts, '&', true)

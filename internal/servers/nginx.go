@@ -49,7 +49,8 @@ http {
 }
 
 func writeNginx(doors predictedDoors, o Options) (Output, error) {
-	n := nginx{options: o, tag: tagOf(doors), strips: map[string]int{}, started: map[string]bool{}}
+	n := nginx{options: o, tag: tagOf(doors), strips: map[string]int{}, moves: map[string]bool{},
+		started: map[string]bool{}}
 	n.blocks, n.tables = blocksOf(doors, func(t *table, entries []rule.Entry) {
 		t.sortOut(entries, true, nginxBars, func(r *rule.Rule, why string) {
 			n.findings = append(n.findings, beyond("nginx", r.Place(), r.Old.String(), why, r.Line))
@@ -89,6 +90,7 @@ type nginx struct {
 	started map[string]bool
 	// keys that a target sets to the number of the maps that take them from a query
 	strips   map[string]int
+	moves    map[string]bool // captures that were brought into another component
 	findings []finding.Finding
 	longest  int // of a key in a map
 	most     int // keys in one map
@@ -359,12 +361,6 @@ func nginxBars(r *rule.Rule, hashable bool) string {
 			return "nginx refuses every path with %00"
 		}
 	}
-	if name := reencoded(r); name != "" {
-		return fmt.Sprintf(
-			"{%s} moves between path and query and has to be encoded again, which nginx cannot do",
-			name,
-		)
-	}
 	old := r.Old.String()
 	// however it is written, it is short enough
 	if len(old)+len(r.New.String()) < mostWord/mostSpelled {
@@ -393,10 +389,10 @@ func (n *nginx) leadsTo(t *table, r *rule.Rule) string {
 	}
 	at := quoteText(door.String())
 	if len(r.New.Host) > 0 {
-		at = string(r.New.Scheme) + "://" + n.expanded(r, r.New.Host)
+		at = string(r.New.Scheme) + "://" + n.expanded(r, r.New.Host, sameComponent)
 	}
-	at += n.expanded(r, r.New.Parts)
-	query := n.query(n.expanded(r, r.New.Query), r.DropQuery || t.door.DropsQuery, keysOf(r)...)
+	at += n.expanded(r, r.New.Parts, intoPath)
+	query := n.query(n.expanded(r, r.New.Query, intoQuery), r.DropQuery || t.door.DropsQuery, keysOf(r)...)
 	if r.New.Fragment != "" {
 		query += "#" + quoteText(cleanTarget(r.New.Fragment))
 	}
@@ -414,16 +410,52 @@ func (t *table) marks(status int, at, query string) string {
 }
 
 // expanded writes parts of a target, captures as variables.
-func (n *nginx) expanded(r *rule.Rule, parts []rule.Part) string {
+func (n *nginx) expanded(r *rule.Rule, parts []rule.Part, component component) string {
 	var b strings.Builder
 	for _, p := range parts {
-		if p.IsCapture() {
-			fmt.Fprintf(&b, "${up_c%d}", captureNumber(r.Old, p.Name))
-		} else {
+		if !p.IsCapture() {
 			b.WriteString(quoteText(cleanTarget(p.Literal)))
+			continue
 		}
+		number := captureNumber(r.Old, p.Name)
+		if into := movesInto(r, p.Name, component); into != sameComponent {
+			b.WriteString(n.moved(number, into))
+			continue
+		}
+		fmt.Fprintf(&b, "${up_c%d}", number)
 	}
 	return b.String()
+}
+
+// moved writes the maps that bring a capture into another component, and returns the last one's
+// variable.
+func (n *nginx) moved(number int, into component) string {
+	from, round := fmt.Sprintf("${up_c%d}", number), 0
+	last := func() string {
+		return fmt.Sprintf("${up_%s_%s%d_%d}", n.tag, into, number, round)
+	}
+	key := fmt.Sprint(into, number)
+	for _, x := range exchanges[into] {
+		for _, most := range x.rounds {
+			round++
+			if !n.moves[key] {
+				n.exchange(x, most, from, last())
+			}
+			from = last()
+		}
+	}
+	n.moves[key] = true
+	return from
+}
+
+// exchange writes a map that writes so many of a character otherwise. A request may ask for it
+// twice, with another capture each time: nothing of it is kept.
+func (n *nginx) exchange(x exchange, most int, from, to string) {
+	is := x.splits(most, func(i int) string { return fmt.Sprintf("(?<up_m%d>", i+1) })
+	then := x.joins(most, x.instead, func(i int) string { return fmt.Sprintf("${up_m%d}", i+1) })
+	plain := strings.NewReplacer("{", "", "}", "")
+	fmt.Fprintf(&n.queries, "map %s %s {\n    volatile;\n    default %s;\n    %s \"%s\";\n}\n",
+		plain.Replace(from), plain.Replace(to), plain.Replace(from), quote("~"+is), then)
 }
 
 // keysOf gives the parameters that a rule asks for, and uses up.

@@ -209,6 +209,9 @@ func (c *chain) tried(b *branch, next string, root bool) string {
 		r := e.Rule
 		to := c.leadsTo(c.table, r)
 		fmt.Fprintf(&w, "    # line %d: %s\n", r.Line, commentSafe(r.Old.String()))
+		if note := movesNote(r); note != "" {
+			fmt.Fprintf(&w, "    # %s\n", commentSafe(note))
+		}
 		for _, v := range mode.Variants(r.Old.Parts) {
 			expression := sign + notRegexp(v) + variantRegexp(r, v.Parts, c.isOdd()) + end + minds +
 				conditionsRegexp(r)

@@ -45,7 +45,7 @@ func (w World) String() string {
 // Write writes a world into a folder and returns the path of its estate file.
 func (w World) Write(t testing.TB, dir string) string {
 	t.Helper()
-	head := "old,new,status,query\n"
+	head := "old,new,status,query,rank\n"
 	for name, text := range map[string]string{"upperpath.yaml": w.Estate, "rules.csv": head +
 		strings.Join(w.Rules, "\n") + "\n", "site.csv": head + strings.Join(w.Site, "\n") + "\n"} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))

@@ -222,7 +222,7 @@ func (m Match) richLocation(r *Rule, canonical web.Door) string {
 		}
 		return value
 	})
-	location := door.URL(path, query).String()
+	location := door.Written(path, query)
 	if r.New.Fragment != "" {
 		location += "#" + r.New.Fragment
 	}
@@ -230,10 +230,11 @@ func (m Match) richLocation(r *Rule, canonical web.Door) string {
 }
 
 // What means something else in another component: "&", "=" and "+" of a path separate or are spaces
-// in a query, and a "+" of a query is a space, which a path writes %20.
+// in a query; a "+" of a query is a space, which a path writes %20, and browsers take a backslash of
+// a path for a slash.
 var (
 	intoQuery = strings.NewReplacer("&", "%26", "=", "%3D", "+", "%2B")
-	intoPath  = strings.NewReplacer("+", "%20", "?", "%3F")
+	intoPath  = strings.NewReplacer("+", "%20", "?", "%3F", `\`, "%5C")
 )
 
 func (m Match) expand(r *Rule, parts []Part, took []string,

@@ -63,6 +63,16 @@ func (d Door) URL(path, query string) URL {
 	return URL{door: d, path: cleanPath(path), query: cleanQuery(query)}
 }
 
+// Written writes a URL of the door as a Location header has it: as URL does, but with the segments
+// of dots that a path came to hold, which browsers resolve.
+func (d Door) Written(path, query string) string {
+	path = encodeUnsendable(strings.ReplaceAll(path, `\`, "/"), barredInPath)
+	if query = cleanQuery(query); query != "" {
+		path += "?" + query
+	}
+	return d.String() + path
+}
+
 // Doors returns the two doors of a host, http first.
 func Doors(h Host) [2]Door { return [2]Door{{Scheme: HTTP, Host: h}, {Scheme: HTTPS, Host: h}} }
 
