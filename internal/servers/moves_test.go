@@ -42,7 +42,8 @@ func TestWhatIsLeftToTheOthersIsSaid(t *testing.T) {
 		"/p/{x}?a={y}|/{x}/?b={y}": "",
 	} {
 		old, to, _ := strings.Cut(line, "|")
-		rules, faults := rule.Parse([]rule.Row{{Line: 2, Old: "old.example" + old, New: to}}, rule.Scope{})
+		row := rule.Row{Line: 2, Old: "old.example" + old, New: to}
+		rules, faults := rule.Parse([]rule.Row{row}, rule.Scope{})
 		require.Empty(t, faults)
 		note := movesNote(rules[0])
 		assert.True(t, strings.HasPrefix(note, want) && (want != "" || note == ""), note)

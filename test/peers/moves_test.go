@@ -11,8 +11,8 @@ import (
 	"upperpath.example/upperpath/test/worlds"
 )
 
-// TestCapturesMoveBetweenPathAndQuery asks real servers about 30 tables whose captures move from the
-// query into the path and back, with values that mean something else there.
+// TestCapturesMoveBetweenPathAndQuery asks real servers about 30 tables whose captures move from
+// the query into the path and back, with values that mean something else there.
 func TestCapturesMoveBetweenPathAndQuery(t *testing.T) {
 	estate := `canonical: https://www.n.example
 site: {hosts: [www.n.example]}

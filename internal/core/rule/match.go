@@ -230,8 +230,8 @@ func (m Match) richLocation(r *Rule, canonical web.Door) string {
 }
 
 // What means something else in another component: "&", "=" and "+" of a path separate or are spaces
-// in a query; a "+" of a query is a space, which a path writes %20, and browsers take a backslash of
-// a path for a slash.
+// in a query; a "+" of a query is a space, which a path writes %20, and browsers take a backslash
+// of a path for a slash.
 var (
 	intoQuery = strings.NewReplacer("&", "%26", "=", "%3D", "+", "%2B")
 	intoPath  = strings.NewReplacer("+", "%20", "?", "%3F", `\`, "%5C")

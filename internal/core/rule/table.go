@@ -33,8 +33,8 @@ func Compile(rules []*Rule, scope Scope) *Table {
 }
 
 // Compare gives the order in which rules win: below 0 where a is the more specific one, or its rank
-// the smaller, 0 where they are equal. Of two that tie because one has no rank, the ranked one comes
-// first, so that there is one order of all.
+// the smaller, 0 where they are equal. Of two that tie because one has no rank, the ranked one
+// comes first, so that there is one order of all.
 func Compare(a, b Entry) int {
 	x, y := specificity(a), specificity(b)
 	if c := slices.Compare(y[:], x[:]); c != 0 {
