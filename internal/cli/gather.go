@@ -275,17 +275,23 @@ func (p *program) crawl(
 		return nil, err
 	}
 	defer w.Close()
-	source := g.Begin("crawl of " + strings.Join(o.crawl, ", "))
+	source := g.Begin("crawl of "+strings.Join(o.crawl, ", "), "title", "heading", "language",
+		"canonical")
 	meter := p.progress("crawling", 0, "")
 	defer meter.done()
 	unseen := 0
 	c := live.Crawling{Web: w, Frontier: f, Agent: robotsName, Parallel: vantage.parallel,
+		Notes: func(web.Host) bool { return false },
 		Met: func(at old.Place, got live.Crawled, err error) {
 			if err != nil {
 				unseen++
 				return
 			}
-			g.Add(source, old.Seen{URL: []byte(at.URL.String()), Status: got.Status})
+			seen := old.Seen{URL: []byte(at.URL.String()), Status: got.Status}
+			if d := got.Doc; d != nil {
+				seen.More = []string{d.Title, d.Heading, d.Language, d.Canonical}
+			}
+			g.Add(source, seen)
 		}}
 	cut = c.Run(ctx)
 	g.Crawls = append(g.Crawls,

@@ -277,7 +277,7 @@ commands: look, plan, audit. To see it all at once: upperpath demo`,
 		&cobra.Group{ID: "other", Title: "Other commands:"},
 	)
 	for _, c := range []*cobra.Command{p.look(), p.newEstate(), p.survey(), p.inventory(),
-		p.gather(), p.cover(),
+		p.gather(), p.cover(), p.pair(),
 		p.plan(), p.prove(),
 		p.rules(), p.rehearse(), p.write(), p.runbook(), p.await(), p.audit(), p.report(), p.compare(),
 		p.recheck()} {

@@ -56,6 +56,7 @@ var allowed = []string{
 	"golang.org/x/net/idna",
 	"github.com/nlnwa/whatwg-url/url", // the URL Standard's parser
 	"golang.org/x/net/publicsuffix",
+	"golang.org/x/text/unicode/norm", // letters without their marks
 }
 
 // imports gives what every package below a folder imports, tests aside.

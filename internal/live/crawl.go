@@ -21,10 +21,11 @@ import (
 // Crawled is what a URL gave to a crawl.
 type Crawled struct {
 	Status int
-	Kind   string    // of its content, such as text/html
-	To     web.URL   // where it redirects; the zero value: nowhere
-	Links  []web.URL // of a page, each once
-	Public bool      // it lies outside private networks
+	Kind   string          // of its content, such as text/html
+	To     web.URL         // where it redirects; the zero value: nowhere
+	Links  []web.URL       // of a page, each once
+	Public bool            // it lies outside private networks
+	Doc    *chain.Document // what a page says of itself, where pages are read for more
 
 	// where pages are read for more than their links
 	Page  *search.Page
@@ -97,7 +98,7 @@ func (w *Client) crawlOnce(ctx context.Context, u web.URL, public bool,
 		}
 		if notes != nil {
 			m := w.page(u, page, response.Header)
-			a.Page, a.Soft = m.doc, m.soft
+			a.Page, a.Soft, c.Doc = m.doc, m.soft, m.doc
 		}
 		text := asUTF8(page, one(response.Header, "Content-Type"))
 		l := linksOf(u, text, notes)
