@@ -31,7 +31,7 @@ const pairsName = "pairs.csv"
 type pairOptions struct {
 	host, to           string
 	pages              []string
-	accept             float64
+	least              float64
 	review, rules, add bool
 	all                bool
 }
@@ -44,9 +44,9 @@ func (p *program) pair() *cobra.Command {
 		Use:   "pair [FILE...]",
 		Short: "Pair old pages with new ones, and make rules of what was decided",
 		Long: `pair finds for each old URL of old-urls.csv, or of other FILEs, its counterpart among the
-pages of the new site (site.pages, or --pages), with a confidence and what speaks for it.
-Of those at 0.9, nine in ten are right. Years, numbers, sizes, colours and languages that
-differ keep pages apart. What rules of yours lead already is left out.
+pages of the new site (site.pages, or --pages). It says with what confidence, and what speaks
+for it. Of those at 0.9, nine in ten are right. Years, numbers, sizes, colours and languages
+that differ keep pages apart. What rules of yours lead already is left out.
 
 The work sheet pairs.csv (or --to FILE.xlsx) has the heaviest undecided first. Decide in its
 column decision: yes, 2, 3, section, gone, later, a path or a URL. What you wrote stays, and
@@ -56,7 +56,7 @@ later runs learn from it. --review asks in the terminal, one key a decision.
 rules for the others. Each pair is followed through the plan with these rules.`,
 		Example: `  upperpath pair
   upperpath pair --pages new-site.csv --to pairs.xlsx
-  upperpath pair --accept 0.95
+  upperpath pair --from-confidence 0.95
   upperpath pair --review
   upperpath pair --rules --add`,
 		RunE: func(c *cobra.Command, args []string) error {
@@ -69,8 +69,8 @@ rules for the others. Each pair is followed through the plan with these rules.`,
 			if o.rules && o.review {
 				return usage("--rules and --review are two things: expected one of them")
 			}
-			if c.Flags().Changed("accept") && (o.accept <= 0 || o.accept > 1) {
-				return usage("--accept %v: expected a confidence above 0, up to 1, such as 0.95", o.accept)
+			if c.Flags().Changed("from-confidence") && (o.least <= 0 || o.least > 1) {
+				return usage("--from-confidence %v: expected a confidence above 0, up to 1, such as 0.95", o.least)
 			}
 			return p.runPair(c.Context(), &from, &out, &o, args)
 		},
@@ -84,7 +84,7 @@ rules for the others. Each pair is followed through the plan with these rules.`,
 		"a `FILE` with pages of the new site: a list, a sitemap, a crawl (repeatable)")
 	f.StringVar(&o.to, "to", "",
 		"the work sheet, a `FILE`.csv or .xlsx (default: "+pairsName+" beside the estate file)")
-	f.Float64Var(&o.accept, "accept", 0, "decide yes where the `CONFIDENCE` is at least this")
+	f.Float64Var(&o.least, "from-confidence", 0, "decide yes where the `CONFIDENCE` is at least this")
 	f.BoolVar(&o.review, "review", false, "walk through the undecided, one key a decision")
 	f.BoolVar(&o.rules, "rules", false, "make rules of what is decided")
 	f.BoolVar(&o.add, "add", false, "add the rules at the end of the estate's rules.csv")
@@ -122,8 +122,8 @@ func (p *program) runPair(
 	if err != nil {
 		return err
 	}
-	if o.accept > 0 {
-		result.Accepted = sheet.Accept(o.accept)
+	if o.least > 0 {
+		result.Accepted = sheet.Accept(o.least)
 		sheet.Sort()
 	}
 	if err := sheet.Write(path); err != nil {
@@ -186,7 +186,13 @@ func (p *program) findPairs(ctx context.Context, e *files.Estate, in plan.Input,
 	}
 	result.Olds = len(olds)
 	meter := p.progress("pairing", len(olds), "old pages")
-	found, err := pair.Find(ctx, olds, news, sheet.DecidedOf(olds, news, in.Estate.Canonical), meter.step)
+	found, err := pair.Find(
+		ctx,
+		olds,
+		news,
+		sheet.DecidedOf(olds, news, in.Estate.Canonical),
+		meter.step,
+	)
 	meter.done()
 	if err != nil {
 		return nil, err
@@ -295,7 +301,15 @@ func (p *program) pairRules(ctx context.Context, e *files.Estate, in plan.Input,
 		}
 		result.From = from
 		err = interruptible(ctx, func() {
-			result.Before, result.After = old.Cover(before, addresses, nil), old.Cover(after, addresses, nil)
+			result.Before, result.After = old.Cover(
+				before,
+				addresses,
+				nil,
+			), old.Cover(
+				after,
+				addresses,
+				nil,
+			)
 		})
 		if err != nil {
 			return err
@@ -316,7 +330,11 @@ func (p *program) pairRules(ctx context.Context, e *files.Estate, in plan.Input,
 }
 
 // addPairRules adds rules at the end of the estate's.
-func (p *program) addPairRules(e *files.Estate, made report.PairRuled, name string) (string, error) {
+func (p *program) addPairRules(
+	e *files.Estate,
+	made report.PairRuled,
+	name string,
+) (string, error) {
 	if e.Estate.Rules == "" {
 		return "", usage("the estate file names no rules; add rules: rules.csv to it")
 	}
@@ -394,7 +412,8 @@ func (r *reviewing) show(i int) {
 	w := r.p.out
 	fmt.Fprintf(w, "\n%d of %d   %s\n%s\n", i+1, len(r.at),
 		wording.Count(int(row.Weight), "visit"), shownLine(row.Old))
-	for _, c := range []struct{ key, to, why string }{{"1", row.New, row.Confidence + "  " + row.Reason},
+	for _, c := range []struct{ key, to, why string }{
+		{"1", row.New, row.Confidence + "  " + row.Reason},
 		{"2", row.Second, ""}, {"3", row.Third, ""}, {"s", row.Section, "its section"}} {
 		if c.to != "" {
 			fmt.Fprintf(w, "  %s  %s   %s\n", c.key, shownLine(c.to), shownLine(c.why))

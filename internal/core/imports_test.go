@@ -24,6 +24,7 @@ const module = "upperpath.example/upperpath/"
 var allowed = []string{
 	"bytes",
 	"cmp",
+	"container/heap",
 	"context",
 	"encoding/binary",
 	"hash/fnv",

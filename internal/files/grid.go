@@ -229,7 +229,9 @@ func gridOfSheet(path string, f *excelize.File, name string, needed []string) (*
 	error) {
 	rows, err := f.Rows(name)
 	if err != nil {
-		return nil, nil, problem.List{{File: path, Fault: fact.SheetUnread{Sheet: name, Why: err.Error()}}}
+		return nil, nil, problem.List{
+			{File: path, Fault: fact.SheetUnread{Sheet: name, Why: err.Error()}},
+		}
 	}
 	defer rows.Close()
 	g := &Grid{Path: path, Sheet: name}

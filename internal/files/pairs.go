@@ -102,8 +102,19 @@ func commentsAbove(text []byte) []string {
 
 // cells gives a row as it is written.
 func (s *PairSheet) cells(r pair.Row) []string {
-	cells := []string{r.Old, r.New, r.Confidence, r.Reason, r.Decision, strconv.FormatInt(r.Weight, 10),
-		r.Note, r.Proposed, r.Second, r.Third, r.Section}
+	cells := []string{
+		r.Old,
+		r.New,
+		r.Confidence,
+		r.Reason,
+		r.Decision,
+		strconv.FormatInt(r.Weight, 10),
+		r.Note,
+		r.Proposed,
+		r.Second,
+		r.Third,
+		r.Section,
+	}
 	for i := range s.Extra {
 		value := ""
 		if i < len(r.Extra) {
@@ -292,9 +303,14 @@ func (d *described) Add(s *old.Source, a old.Seen) {
 }
 
 // ReadDescribed reads pages with what is said of them from whatever old URLs are read from; door is
-// that of paths. What answered with a redirect or an error is no page, and neither is one that names
-// another page as the one that counts. stop ends the reading. The error is a problem.List.
-func ReadDescribed(paths []string, door web.Door, old bool, stop func() error) ([]pair.Page, error) {
+// that of paths. What answered with a redirect or an error is no page, and neither is one that
+// names another page as the one that counts. stop ends the reading. The error is a problem.List.
+func ReadDescribed(
+	paths []string,
+	door web.Door,
+	old bool,
+	stop func() error,
+) ([]pair.Page, error) {
 	d := &described{at: map[string]int{}, title: nil}
 	d.title = makeTitles()
 	reader := &OldURLs{Door: door, Stop: stop, To: sinkOf(d, old)}

@@ -19,7 +19,7 @@ type Paired struct {
 	News     int
 	Ruled    int // old URLs that rules made by hand lead
 	Front    int // front pages, which the plan leads
-	Accepted int // decided by --accept
+	Accepted int // decided by a least confidence
 	All      bool
 	Strayed  int // rows whose URL is not among the old ones any more
 }
@@ -38,8 +38,12 @@ func (s *sums) add(r pair.Row) { s.rows++; s.weight = old.Plus(s.weight, r.Weigh
 // Pair says what was proposed for old pages, and what is left to decide.
 func Pair(p Paired) doc.Doc {
 	var all, decided, certain, likely, none sums
-	t := doc.Table{Sheet: "pairs", Head: []string{"visits", "old", "new", "confidence", "why"}, Key: 2,
-		More: doc.Command("--all") + " shows them all"}
+	t := doc.Table{
+		Sheet: "pairs",
+		Head:  []string{"visits", "old", "new", "confidence", "why"},
+		Key:   2,
+		More:  doc.Command("--all") + " shows them all",
+	}
 	for _, r := range p.Sheet.Rows {
 		all.add(r)
 		sure, _ := strconv.ParseFloat(r.Confidence, 64)
@@ -97,7 +101,7 @@ func Pair(p Paired) doc.Doc {
 			v.Tone = doc.Warned
 			v.Next = doc.Phrase("Decide in the column decision of " + p.File + ", or with " +
 				doc.Command("upperpath pair --review") + "; " +
-				doc.Command("upperpath pair --accept 0.95") + " takes what is all but certain. Then " +
+				doc.Command("upperpath pair --from-confidence 0.95") + " takes what is all but certain. Then " +
 				doc.Command("upperpath pair --rules") + ".")
 		} else {
 			v.Next = doc.Phrase("Make rules of it: " + doc.Command("upperpath pair --rules"))
@@ -139,7 +143,10 @@ func (p Paired) work() doc.Block {
 		Exact: true}
 	for _, r := range p.Sheet.Rows {
 		d.Rows = append(d.Rows, append([]string{r.Old, r.New, r.Confidence, r.Reason, r.Decision,
-			strconv.FormatInt(r.Weight, 10), r.Note, r.Proposed, r.Second, r.Third, r.Section}, r.Extra...))
+			strconv.FormatInt(
+				r.Weight,
+				10,
+			), r.Note, r.Proposed, r.Second, r.Third, r.Section}, r.Extra...))
 	}
 	return d
 }
@@ -202,8 +209,12 @@ const mostPairRules = 40
 // PairRules says which rules lead decided pairs.
 func PairRules(p PairRuled) doc.Doc {
 	patterns := 0
-	t := doc.Table{Sheet: "patterns", Head: []string{"old", "new", "pairs", "visits", "takes too"}, Key: 1,
-		More: doc.Command("--format csv") + " has them all"}
+	t := doc.Table{
+		Sheet: "patterns",
+		Head:  []string{"old", "new", "pairs", "visits", "takes too"},
+		Key:   1,
+		More:  doc.Command("--format csv") + " has them all",
+	}
 	sheet := doc.Data{Sheet: "rules", Head: []string{"old", "new", "status", "note"}, Exact: true}
 	for _, m := range p.Table.Rules {
 		note := "decided in " + p.File
@@ -225,8 +236,13 @@ func PairRules(p PairRuled) doc.Doc {
 		} else if m.Pattern && !m.Unlisted.IsZero() {
 			also = "such as " + m.Unlisted.String()
 		}
-		cells := doc.Cells(wording.Cut(shown(m.Row.Old), 70), wording.Cut(shown(to), 50), fmt.Sprint(m.Pairs),
-			strconv.FormatInt(m.Weight, 10), wording.Cut(also, 100))
+		cells := doc.Cells(
+			wording.Cut(shown(m.Row.Old), 70),
+			wording.Cut(shown(to), 50),
+			fmt.Sprint(m.Pairs),
+			strconv.FormatInt(m.Weight, 10),
+			wording.Cut(also, 100),
+		)
 		if m.Undecided > 0 {
 			cells[4].Tone = doc.Warned
 		}
@@ -246,8 +262,13 @@ func PairRules(p PairRuled) doc.Doc {
 			wording.Count(patterns, "pattern"), len(p.Table.Rules)-patterns,
 			wording.Count(led, "decided page")))
 		if p.Table.Already > 0 {
-			v.Says = doc.Cat(v.Says, doc.Phrase(fmt.Sprintf(" %s of them %s no rule of their own.",
-				fmt.Sprint(p.Table.Already), map[bool]string{true: "needs", false: "need"}[p.Table.Already == 1])))
+			v.Says = doc.Cat(v.Says, doc.Phrase(fmt.Sprintf(
+				" %s of them %s no rule of their own.",
+				fmt.Sprint(
+					p.Table.Already,
+				),
+				map[bool]string{true: "needs", false: "need"}[p.Table.Already == 1],
+			)))
 		}
 		if len(p.Failed)+len(p.Table.Overruled)+len(p.Table.Twice)+len(p.Table.Unsaid) > 0 {
 			v.Tone = doc.Failed
@@ -255,7 +276,8 @@ func PairRules(p PairRuled) doc.Doc {
 		if p.Added == "" && len(p.Table.Rules) > 0 {
 			v.Next = doc.Phrase("Add them: " + doc.Command("upperpath pair --rules --add"))
 		} else if p.Added != "" {
-			v.Next = doc.Phrase("Added to " + p.Added + ". Prove the whole: " + doc.Command("upperpath prove"))
+			v.Next = doc.Phrase("Added to " + p.Added + ". Prove the whole: " +
+				doc.Command("upperpath prove"))
 		}
 	}
 	blocks := []doc.Block{v}
@@ -299,7 +321,11 @@ func PairRules(p PairRuled) doc.Doc {
 func (p PairRuled) coverage() doc.Block {
 	before := Covered{Coverage: p.Before, From: p.From}
 	after := Covered{Coverage: p.After, From: p.From}
-	t := doc.Table{Sheet: "coverage", Head: []string{"of all old URLs, by weight", "before", "after"}, Key: 1}
+	t := doc.Table{
+		Sheet: "coverage",
+		Head:  []string{"of all old URLs, by weight", "before", "after"},
+		Key:   1,
+	}
 	for _, f := range old.Fates() {
 		x, y := before.Total.Fates[f], after.Total.Fates[f]
 		if x.URLs+y.URLs == 0 {
@@ -344,15 +370,19 @@ func (p PairRuled) data(patterns int) doc.Object {
 		{Name: "already", Value: p.Table.Already}, {Name: "patterns", Value: patterns},
 		{Name: "rules", Value: doc.Lines(func(yield func(any) bool) {
 			for _, m := range p.Table.Rules {
-				if !yield(made{m.Row.Old, m.Row.New, m.Row.Status, m.Pattern, m.Pairs, m.Weight, m.Undecided,
-					m.Other, m.Unlisted.String()}) {
+				if !yield(
+					made{m.Row.Old, m.Row.New, m.Row.Status, m.Pattern, m.Pairs, m.Weight, m.Undecided,
+						m.Other, m.Unlisted.String()},
+				) {
 					return
 				}
 			}
 		})},
 		{Name: "failed", Value: append([]string{}, p.Failed...)},
-		{Name: "overruled", Value: some(p.Table.Overruled)}, {Name: "twice", Value: some(p.Table.Twice)},
+		{
+			Name:  "overruled",
+			Value: some(p.Table.Overruled),
+		}, {Name: "twice", Value: some(p.Table.Twice)},
 		{Name: "unsaid", Value: some(p.Table.Unsaid)},
 	}
 }
-

@@ -35,6 +35,14 @@ const list = "testdata/sentences.txt"
 // filled are facts of the demo for fields, by their names: of one type, or of all.
 var filled = map[string]any{
 	"Coding":                     "compress",
+	"PairID.ID":                  "4711",
+	"PairLastWords.Words":        "school-visits",
+	"PairWords.Words":            []string{"school", "visits"},
+	"PairAlike.Old":              "exibition",
+	"PairAlike.New":              "exhibition",
+	"PairSection.From":           "news",
+	"PairSection.To":             "stories",
+	"DecisionWord.Near":          "section",
 	"Flawed":                     "Northmoor Client",
 	"Robots":                     []string{"googlebot", "bingbot"},
 	"Changes":                    []string{"record-changed", "delegation-changed"},
@@ -363,7 +371,7 @@ var filled = map[string]any{
 // familyNames are what the parts of the list are called, in the order of the families.
 var familyNames = []string{
 	"reaching", "certificates", "chains", "destinations", "memory", "content",
-	"records", "mail", "registration", "rules", "search engines", "plan", "checks", "what is kept",
+	"records", "mail", "registration", "rules", "search engines", "pairs", "plan", "checks", "what is kept",
 	"input", "the estate file", "files",
 }
 

@@ -28,72 +28,98 @@ const (
 // shortest is from how many letters on a word may have a typo.
 const shortest = 5
 
+// likeness finds words of the new site that may stand for one of the old one.
+type likeness struct {
+	*finder
+	news          []int32 // words of the new site, in order
+	byVariant     table
+	ends, endsOld map[int32]bool
+	found         []other
+}
+
 // likeWords finds for each word of the old site the words of the new one that may stand for it, if
 // one of the two is known to its own site only.
 func (f *finder) likeWords() {
-	var news []int32 // words of the new site
+	l := likeness{finder: f, ends: f.ends(&f.new), endsOld: f.ends(&f.old)}
 	var variants []keyed
 	for w, n := range f.new.count {
 		word := f.words[w]
 		if n == 0 || isDigits(word) {
 			continue
 		}
-		news = append(news, int32(w))
+		l.news = append(l.news, int32(w))
 		if len(word) >= shortest {
 			eachVariant(word, func(hash uint64) { variants = append(variants, keyed{hash, int32(w)}) })
 		}
 	}
-	slices.SortFunc(news, func(a, b int32) int { return strings.Compare(f.words[a], f.words[b]) })
-	byVariant := newTable(variants)
-	ends, endsOld := f.ends(&f.new), f.ends(&f.old)
+	slices.SortFunc(l.news, func(a, b int32) int { return strings.Compare(f.words[a], f.words[b]) })
+	l.byVariant = newTable(variants)
 	for w, n := range f.old.count {
-		word := f.words[w]
-		if n == 0 || isDigits(word) || len(word) < 4 {
+		if n == 0 || isDigits(f.words[w]) || len(f.words[w]) < 4 {
 			continue
 		}
-		own := f.new.count[w] == 0
-		var all []other
-		add := func(words []int32, worth float32, how alikeness) {
-			for _, o := range all {
-				if slices.Equal(o.words, words) {
-					return
-				}
-			}
-			if len(all) < 12 {
-				all = append(all, other{words, worth, how})
-			}
+		l.found = nil
+		l.typos(int32(w))
+		l.cut(int32(w))
+		l.parted(int32(w))
+		if len(l.found) > 0 {
+			f.alike[int32(w)] = l.found
 		}
-		if len(word) >= shortest {
-			eachVariant(word, func(hash uint64) {
-				for _, v := range byVariant.of(hash) {
-					if int(v) != w && (own || f.old.count[v] == 0) && oneApart(word, f.words[v]) {
-						add([]int32{v}, worthTypo, typo)
-					}
-				}
-			})
-		}
-		if own && endsOld[int32(w)] {
-			at := sort.Search(len(news), func(i int) bool { return f.words[news[i]] >= word })
-			for i := at; i < len(news) && i < at+6 && strings.HasPrefix(f.words[news[i]], word); i++ {
-				add([]int32{news[i]}, worthCut, cut)
-			}
-		}
-		for n := 4; n < len(word); n++ {
-			if v, known := f.numbers[word[:n]]; known && ends[v] && f.old.count[v] == 0 {
-				add([]int32{v}, worthCut, cut)
-			}
-		}
-		if own {
-			for n := 3; n <= len(word)-3; n++ {
-				a, first := f.numbers[stem(word[:n])]
-				b, second := f.numbers[stem(word[n:])]
-				if first && second && f.new.count[a] > 0 && f.new.count[b] > 0 {
-					add([]int32{a, b}, worthParted, parted)
-				}
+	}
+}
+
+// own reports whether only the old site knows a word.
+func (l *likeness) own(w int32) bool { return l.new.count[w] == 0 }
+
+func (l *likeness) add(worth float32, how alikeness, words ...int32) {
+	if len(l.found) < 12 &&
+		!slices.ContainsFunc(l.found, func(o other) bool { return slices.Equal(o.words, words) }) {
+		l.found = append(l.found, other{words, worth, how})
+	}
+}
+
+// typos finds words that one letter tells apart.
+func (l *likeness) typos(w int32) {
+	word := l.words[w]
+	if len(word) < shortest {
+		return
+	}
+	eachVariant(word, func(hash uint64) {
+		for _, v := range l.byVariant.of(hash) {
+			if v != w && (l.own(w) || l.old.count[v] == 0) && oneApart(word, l.words[v]) {
+				l.add(worthTypo, typo, v)
 			}
 		}
-		if len(all) > 0 {
-			f.alike[int32(w)] = all
+	})
+}
+
+// cut finds words whose end was cut off on one of the two sites, as long names are.
+func (l *likeness) cut(w int32) {
+	word := l.words[w]
+	if l.own(w) && l.endsOld[w] {
+		at := sort.Search(len(l.news), func(i int) bool { return l.words[l.news[i]] >= word })
+		for i := at; i < len(l.news) && i < at+6 && strings.HasPrefix(l.words[l.news[i]], word); i++ {
+			l.add(worthCut, cut, l.news[i])
+		}
+	}
+	for n := 4; n < len(word); n++ {
+		if v, known := l.numbers[word[:n]]; known && l.ends[v] && l.old.count[v] == 0 {
+			l.add(worthCut, cut, v)
+		}
+	}
+}
+
+// parted finds two words that are one on the old site.
+func (l *likeness) parted(w int32) {
+	word := l.words[w]
+	if !l.own(w) {
+		return
+	}
+	for n := 3; n <= len(word)-3; n++ {
+		a, first := l.numbers[stem(word[:n])]
+		b, second := l.numbers[stem(word[n:])]
+		if first && second && l.new.count[a] > 0 && l.new.count[b] > 0 {
+			l.add(worthParted, parted, a, b)
 		}
 	}
 }

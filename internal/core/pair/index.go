@@ -122,10 +122,19 @@ func newTable(all []keyed) table {
 
 // newFinder reads both sites and makes the index of the new one.
 func newFinder(olds, news []Page) *finder {
-	f := &finder{olds: olds, news: news, numbers: map[string]int32{}, became: map[int32]map[int32]int32{},
-		total: map[int32]int32{}, replaced: map[int32]replacement{}, marked: map[uint8]bool{},
-		decided: map[int]Decision{}, heads: map[string]int32{}, joined: map[[2]int32]int32{},
-		alike: map[int32][]other{}}
+	f := &finder{
+		olds:     olds,
+		news:     news,
+		numbers:  map[string]int32{},
+		became:   map[int32]map[int32]int32{},
+		total:    map[int32]int32{},
+		replaced: map[int32]replacement{},
+		marked:   map[uint8]bool{},
+		decided:  map[int]Decision{},
+		heads:    map[string]int32{},
+		joined:   map[[2]int32]int32{},
+		alike:    map[int32][]other{},
+	}
 	f.read(&f.old, olds)
 	f.read(&f.new, news)
 	f.old.count, f.new.count = f.counted(&f.old), f.counted(&f.new)

@@ -16,8 +16,19 @@ func isCertain(all []scored) bool {
 		(len(all) == 1 || all[0].sum-all[1].sum >= learnMargin)
 }
 
+// lesson is what is counted of certain pairs.
+type lesson struct {
+	*finder
+	words         map[[2]int32]int32 // an old word and a new one that has its place
+	of            map[int32]int32    // how often an old word was not on the new page
+	votes         [2]map[uint8]int   // languages of pages of either site that name none
+	agree, differ int                // ids
+}
+
 // learn takes from certain pairs, and from decisions, what the second round knows more.
 func (f *finder) learn(first [][]scored, decided []Decision) {
+	l := lesson{finder: f, words: map[[2]int32]int32{}, of: map[int32]int32{},
+		votes: [2]map[uint8]int{{}, {}}}
 	places := map[string]int32{}
 	if len(decided) > 0 {
 		for i, p := range f.news {
@@ -27,68 +38,65 @@ func (f *finder) learn(first [][]scored, decided []Decision) {
 	for _, d := range decided {
 		f.decided[d.Old] = d
 	}
-	words := map[[2]int32]int32{}
-	of := map[int32]int32{}
-	votes := [2]map[uint8]int{{}, {}}
-	agree, differ := 0, 0
-	take := func(at int, page int32, certain bool) {
-		o, n := &f.old.pages[at], &f.new.pages[page]
-		if f.became[o.section] == nil {
-			f.became[o.section] = map[int32]int32{}
-		}
-		f.became[o.section][n.section]++
-		f.total[o.section]++
-		if !certain {
-			return
-		}
-		switch {
-		case o.language != 0 && n.language == 0:
-			votes[1][o.language]++
-		case o.language == 0 && n.language != 0:
-			votes[0][n.language]++
-		}
-		if len(o.ids) > 0 && len(n.ids) > 0 {
-			if o.ids[0] == n.ids[0] {
-				agree++
-			} else {
-				differ++
-			}
-		}
-		f.unlike(o, n, words, of)
-	}
 	for at, all := range first {
 		if d, known := f.decided[at]; known {
 			if page, there := places[d.New]; there {
-				take(at, page, true)
+				l.take(at, page)
 			}
-			continue
-		}
-		if !isCertain(all) {
-			continue
-		}
-		take(at, all[0].page, true)
-	}
-	for i, all := range votes {
-		most, sum, best := 0, 0, uint8(0)
-		for language, n := range all {
-			if sum += n; n > most || n == most && language < best {
-				most, best = n, language
-			}
-		}
-		if most >= 5 && most*10 >= 8*sum {
-			f.byDefault[i] = best
+		} else if isCertain(all) {
+			l.take(at, all[0].page)
 		}
 	}
-	if agree+differ >= 5 {
-		f.idTrust = float32(agree) / float32(agree+differ)
+	for i := range l.votes {
+		l.elect(i)
 	}
-	for key, n := range words {
-		if n < 3 || n*10 < of[key[0]]*6 {
+	if l.agree+l.differ >= 5 {
+		f.idTrust = float32(l.agree) / float32(l.agree+l.differ)
+	}
+	for key, n := range l.words {
+		if n < 3 || n*10 < l.of[key[0]]*6 {
 			continue
 		}
 		if r, known := f.replaced[key[0]]; !known || n > r.pairs || n == r.pairs && key[1] < r.word {
 			f.replaced[key[0]] = replacement{key[1], n}
 		}
+	}
+}
+
+// take learns from a pair.
+func (l *lesson) take(at int, page int32) {
+	o, n := &l.old.pages[at], &l.new.pages[page]
+	if l.became[o.section] == nil {
+		l.became[o.section] = map[int32]int32{}
+	}
+	l.became[o.section][n.section]++
+	l.total[o.section]++
+	switch {
+	case o.language != 0 && n.language == 0:
+		l.votes[1][o.language]++
+	case o.language == 0 && n.language != 0:
+		l.votes[0][n.language]++
+	}
+	if len(o.ids) > 0 && len(n.ids) > 0 {
+		if o.ids[0] == n.ids[0] {
+			l.agree++
+		} else {
+			l.differ++
+		}
+	}
+	l.unlike(o, n, l.words, l.of)
+}
+
+// elect finds the language of pages that name none, if nearly all votes are for one.
+func (l *lesson) elect(i int) {
+	most, sum, best := 0, 0, uint8(0)
+	for language, n := range l.votes[i] {
+		if sum += n; n > most || n == most && language < best {
+			most, best = n, language
+		}
+	}
+	if most >= 5 && most*10 >= 8*sum {
+		l.byDefault[i] = best
 	}
 }
 

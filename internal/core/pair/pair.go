@@ -105,7 +105,10 @@ func (f *finder) match(w *worker, at int, all []scored) Match {
 	for i := range all {
 		all[i].confidence = f.confidence(at, all, i)
 	}
-	slices.SortStableFunc(all, func(a, b scored) int { return cmp.Compare(b.confidence, a.confidence) })
+	slices.SortStableFunc(
+		all,
+		func(a, b scored) int { return cmp.Compare(b.confidence, a.confidence) },
+	)
 	for _, s := range all[:min(len(all), mostCandidates)] {
 		if s.confidence < 0.02 {
 			break

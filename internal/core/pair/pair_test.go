@@ -36,8 +36,12 @@ func filler(host, folder, end string) []Page {
 // paired gives where an old page is led with confidence; "" where nowhere.
 func paired(t *testing.T, old string, news ...string) string {
 	t.Helper()
-	olds := append(pagesOf("https://www.old.example", old), filler("https://www.old.example", "/news/", ".html")...)
-	all := append(pagesOf("https://www.new.example", news...), filler("https://www.new.example", "/stories/", "/")...)
+	olds := append(
+		pagesOf("https://www.old.example", old),
+		filler("https://www.old.example", "/news/", ".html")...)
+	all := append(
+		pagesOf("https://www.new.example", news...),
+		filler("https://www.new.example", "/stories/", "/")...)
 	found, err := Find(context.Background(), olds, all, nil, nil)
 	require.NoError(t, err)
 	m := found.Of[0]
@@ -61,7 +65,8 @@ func TestPairs(t *testing.T) {
 			"/reports/2019/annual-report"},
 		{"another colour", "/shop/red-enamel-kettle.html", []string{"/shop/blue-enamel-kettle"}, ""},
 		{"the colour in another language", "/laden/roter-emaille-kessel-rot.html",
-			[]string{"/laden/emaille-kessel-blau", "/laden/emaille-kessel-rot"}, "/laden/emaille-kessel-rot"},
+			[]string{"/laden/emaille-kessel-blau", "/laden/emaille-kessel-rot"},
+			"/laden/emaille-kessel-rot"},
 		{"another size", "/shop/linen-apron-50cm.html", []string{"/shop/linen-apron-70-cm"}, ""},
 		{"another part", "/blog/loom-history-part-2.html", []string{"/blog/loom-history-part-1"}, ""},
 		{"a part in roman numbers", "/blog/loom-history-ii.html",
@@ -88,7 +93,8 @@ func TestPairs(t *testing.T) {
 		{"a date in another form", "/events/concert-lacemill-12-march-2019.html",
 			[]string{"/events/2019-03-19-concert-lacemill", "/events/2019-03-12-concert-lacemill"},
 			"/events/2019-03-12-concert-lacemill"},
-		{"another language", "/de/museum-garten.html", []string{"/en/museum-garten", "/en/museum", "/de/turm"},
+		{"another language", "/de/museum-garten.html",
+			[]string{"/en/museum-garten", "/en/museum", "/de/turm"},
 			""},
 		{"never the home page", "/welcome-home.html", []string{"/ | Welcome home"}, ""},
 		{"a page of a list", "/ausstellungsarchiv/page/7/", []string{"/ausstellungsarchiv/"},
@@ -140,8 +146,13 @@ func TestNothingToPair(t *testing.T) {
 	found, err := Find(context.Background(), nil, nil, nil, nil)
 	require.NoError(t, err)
 	assert.Empty(t, found.Of)
-	found, err = Find(context.Background(), pagesOf("https://a.example", "/", "/x", "", "?", "/%", "/%zz"),
-		nil, nil, nil)
+	found, err = Find(
+		context.Background(),
+		pagesOf("https://a.example", "/", "/x", "", "?", "/%", "/%zz"),
+		nil,
+		nil,
+		nil,
+	)
 	require.NoError(t, err)
 	assert.True(t, found.Of[0].Front)
 	assert.True(t, found.Of[1].None())

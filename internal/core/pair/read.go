@@ -44,17 +44,15 @@ type reading struct {
 
 // Words that say in which folder or file a page stands, and nothing about it.
 var (
-	extensions = set("html htm php php3 php4 php5 asp aspx jsp jspx cfm do shtml xhtml cgi pl xml")
-	indexes    = set("index default home main start startseite accueil welcome")
-	scripts    = set("php php3 php4 php5 asp aspx jsp cfm do cgi pl")
-	stops      = set("the a an of and or in on at to for from with by is are our your de la le les " +
-		"du des et en un une der die das und von zu im am mit fur den dem ein eine el los las y " +
-		"il lo gli e di da i het van")
-	pagers   = set("page seite pagina pag start offset paged pg p stranka side sida")
-	partings = set("part teil partie parte vol volume band tome chapter kapitel chapitre no nr issue " +
-		"heft episode folge session round")
-	idKeys = set("id nr no item article artikel product produkt pid cid nid tid aid sku artnr art p " +
-		"post node news newsid articleid itemid uid key num entry")
+	extensions = set("html|htm|php|php3|php4|php5|asp|aspx|jsp|jspx|cfm|do|shtml|xhtml|cgi|pl|xml")
+	indexes    = set("index|default|home|main|start|startseite|accueil|welcome")
+	scripts    = set("php|php3|php4|php5|asp|aspx|jsp|cfm|do|cgi|pl")
+	stops      = set("the|a|an|of|and|or|in|on|at|to|for|from|with|by|is|are|our|your|de|la|le|les|" +
+		"du|des|et|en|un|une|der|die|das|und|von|zu|im|am|mit|fur|den|dem|ein|eine|el|los|las|y|" +
+		"il|lo|gli|e|di|da|i|het|van")
+	pagers   = set("page|seite|pagina|pag|start|offset|paged|pg|p|stranka|side|sida")
+	partings = set("part|teil|partie|parte|vol|volume|band|tome|chapter|kapitel|chapitre|no|nr|issue|" +
+		"heft|episode|folge|session|round")
 	romans  = map[string]uint64{"ii": 2, "iii": 3, "iv": 4, "vi": 6, "vii": 7, "viii": 8, "ix": 9}
 	colours = colourWords("red:red,rot,rouge,rojo,rosso,rood;blue:blue,blau,bleu,azul,blu,blauw;" +
 		"green:green,grun,vert,verde,groen;yellow:yellow,gelb,jaune,amarillo,giallo,geel;" +
@@ -63,25 +61,75 @@ var (
 		"orange:orange;pink:pink,rosa,rose;purple:purple,lila,violet,violett,viola;" +
 		"silver:silver,silber,argent;gold:gold,golden,dore;beige:beige;turquoise:turquoise,turkis;" +
 		"cream:cream,creme;navy:navy;teal:teal;ivory:ivory;copper:copper,kupfer")
-	sizes = set("xs xl xxl xxxl small medium large klein mittel gross petit moyen grand mini maxi")
-	units = set("mm cm m km ml cl l g kg lb oz inch zoll ft gb tb mb w kw v px mw ah")
+	sizes = set("xs|xl|xxl|xxxl|small|medium|large|klein|mittel|gross|petit|moyen|grand|mini|maxi")
+	units = set("mm|cm|m|km|ml|cl|l|g|kg|lb|oz|inch|zoll|ft|gb|tb|mb|w|kw|v|px|mw|ah")
 	// a month by the beginning of its name, in several languages
-	months = map[string]uint64{"jan": 1, "feb": 2, "fev": 2, "mar": 3, "maerz": 3, "marz": 3, "apr": 4,
-		"avr": 4, "may": 5, "mai": 5, "mag": 5, "jun": 6, "juin": 6, "jul": 7, "juil": 7, "aug": 8,
-		"aou": 8, "aout": 8, "sep": 9, "sept": 9, "oct": 10, "okt": 10, "ott": 10, "nov": 11, "dec": 12,
-		"dez": 12, "january": 1, "january,": 1, "february": 2, "march": 3, "april": 4, "june": 6,
-		"july": 7, "august": 8, "september": 9, "october": 10, "november": 11, "december": 12,
-		"januar": 1, "februar": 2, "juni": 6, "juli": 7, "oktober": 10, "dezember": 12, "janvier": 1,
-		"fevrier": 2, "mars": 3, "avril": 4, "juillet": 7, "septembre": 9, "octobre": 10,
-		"novembre": 11, "decembre": 12}
-	languages = set("en de fr it es nl da sv no nb fi pl cs sk hu pt ru uk el tr ro bg hr sl et lv lt " +
-		"ga cy ja zh ko ar he")
-	languageKeys = set("lang language hl locale l sprache langue lng")
+	months = map[string]uint64{
+		"jan":       1,
+		"feb":       2,
+		"fev":       2,
+		"mar":       3,
+		"maerz":     3,
+		"marz":      3,
+		"apr":       4,
+		"avr":       4,
+		"may":       5,
+		"mai":       5,
+		"mag":       5,
+		"jun":       6,
+		"juin":      6,
+		"jul":       7,
+		"juil":      7,
+		"aug":       8,
+		"aou":       8,
+		"aout":      8,
+		"sep":       9,
+		"sept":      9,
+		"oct":       10,
+		"okt":       10,
+		"ott":       10,
+		"nov":       11,
+		"dec":       12,
+		"dez":       12,
+		"january":   1,
+		"january,":  1,
+		"february":  2,
+		"march":     3,
+		"april":     4,
+		"june":      6,
+		"july":      7,
+		"august":    8,
+		"september": 9,
+		"october":   10,
+		"november":  11,
+		"december":  12,
+		"januar":    1,
+		"februar":   2,
+		"juni":      6,
+		"juli":      7,
+		"oktober":   10,
+		"dezember":  12,
+		"janvier":   1,
+		"fevrier":   2,
+		"mars":      3,
+		"avril":     4,
+		"juillet":   7,
+		"septembre": 9,
+		"octobre":   10,
+		"novembre":  11,
+		"decembre":  12,
+	}
+	languages = set("en|de|fr|it|es|nl|da|sv|no|nb|fi|pl|cs|sk|hu|pt|ru|uk|el|tr|ro|bg|hr|sl|et|lv|lt|" +
+		"ga|cy|ja|zh|ko|ar|he")
+	languageKeys = set("lang|language|hl|locale|l|sprache|langue|lng")
 )
 
 func set(words string) map[string]bool {
 	all := map[string]bool{}
-	for w := range strings.FieldsSeq(words) {
+	for w := range strings.SplitSeq(words, "|") {
+		if w == "" {
+			continue
+		}
 		all[w] = true
 	}
 	return all
@@ -255,8 +303,10 @@ func (r *reader) folders(words [][]string, name int) {
 // segment reads one segment of a path: its words without what is a condition.
 func (r *reader) segment(all []string, at int, s string) []string {
 	lower := strings.ToLower(s)
-	if code, _, _ := strings.Cut(strings.ReplaceAll(lower, "_", "-"), "-"); at < 2 && languages[code] &&
-		(len(lower) == 2 || len(lower) == 5 && len(code) == 2) && r.language == "" {
+	if code, _, _ := strings.Cut(strings.ReplaceAll(lower, "_", "-"), "-"); at < 2 &&
+		languages[code] &&
+		(len(lower) == 2 || len(lower) == 5 && len(code) == 2) &&
+		r.language == "" {
 		r.language = code
 		return nil
 	}
@@ -322,81 +372,94 @@ func (r *reader) date(y, m, d uint64) {
 // words reads the words of a segment or of a value: what is a date, a number, a size, a colour or a
 // part becomes a condition; what is left says what the page is about.
 func (r *reader) words(s string, last bool) []string {
-	var texts []string
-	split(s, func(w string) { texts = append(texts, fold(w)) })
-	var all []string
-	hasLetters := slices.ContainsFunc(texts, func(w string) bool { return !isDigits(w) })
-	for i := 0; i < len(texts); i++ {
-		if took := r.dated(texts[i:]); took > 0 {
-			i += took - 1
-			continue
+	t := words{last: last}
+	split(s, func(w string) { t.all = append(t.all, fold(w)) })
+	t.letters = slices.ContainsFunc(t.all, func(w string) bool { return !isDigits(w) })
+	for i := 0; i < len(t.all); {
+		took := r.dated(t.all[i:])
+		if took == 0 && isDigits(t.all[i]) {
+			took = r.number(&t, i)
 		}
-		w := texts[i]
-		next, before := "", ""
-		if i+1 < len(texts) {
-			next = texts[i+1]
+		if took == 0 {
+			r.word(&t, i)
+			took = 1
 		}
-		if i > 0 {
-			before = texts[i-1]
-		}
-		if isDigits(w) {
-			n, _ := strconv.ParseUint(w, 10, 64)
-			value, isY := isYear(w)
-			switch {
-			case len(w) == 8 && r.compact(w):
-			case isY && (before == "" || !units[next]):
-				r.add(year, value)
-			case units[next]:
-				r.add(size, hashed(w+next))
-				i++
-			case pagers[before] && len(before) > 1 && i == len(texts)-1 && last:
-				r.paged = true
-				if len(all) > 0 {
-					all = all[:len(all)-1]
-				}
-			case partings[before]:
-				r.add(part, n)
-			case len(w) >= 4 || !hasLetters:
-				r.addID(w)
-				r.add(id, idOf(w))
-			default:
-				r.add(number, n)
-				if i == 0 || i == len(texts)-1 {
-					r.addID(w)
-				}
-			}
-			continue
-		}
-		switch value, isRoman := romans[w]; {
-		case isRoman && i > 0 && (i == len(texts)-1 || partings[before]):
-			r.add(part, value)
-			continue
-		case len(w) == 1 && i > 0 && i == len(texts)-1 && w >= "a" && w <= "z":
-			r.add(part, 1000+uint64(w[0]))
-			continue
-		case sizes[w] && len(texts) > 1:
-			r.add(size, hashed(w))
-			continue
-		case colours[sounds.Replace(w)] > 0 && len(texts) > 1:
-			r.add(colour, colours[sounds.Replace(w)])
-			all = append(all, stem(w))
-			continue
-		}
-		if partings[w] && next != "" && (isDigits(next) || romans[next] > 0) {
-			continue
-		}
-		if !stops[w] {
-			all = append(all, stem(w))
-		}
+		i += took
 	}
-	if len(all) == 0 { // of nothing but small words these count
-		for _, w := range texts {
+	if len(t.kept) == 0 { // of nothing but small words these count
+		for _, w := range t.all {
 			if !isDigits(w) && len(w) > 1 && romans[w] == 0 {
-				all = append(all, stem(w))
+				t.kept = append(t.kept, stem(w))
 			}
 		}
 	}
-	return all
+	return t.kept
+}
+
+// words is the words of a segment, and those that are kept of them.
+type words struct {
+	all, kept []string
+	last      bool // the segment is the last one
+	letters   bool // they are not numbers alone
+}
+
+// at gives a word, "" beyond the ends.
+func (t *words) at(i int) string {
+	if i < 0 || i >= len(t.all) {
+		return ""
+	}
+	return t.all[i]
+}
+
+// number takes in a number, and returns how many words it takes.
+func (r *reader) number(t *words, i int) int {
+	w, before, next := t.at(i), t.at(i-1), t.at(i+1)
+	n, _ := strconv.ParseUint(w, 10, 64)
+	value, isY := isYear(w)
+	switch {
+	case len(w) == 8 && r.compact(w):
+	case isY && (before == "" || !units[next]):
+		r.add(year, value)
+	case units[next]:
+		r.add(size, hashed(w+next))
+		return 2
+	case pagers[before] && len(before) > 1 && i == len(t.all)-1 && t.last:
+		r.paged = true
+		t.kept = t.kept[:max(0, len(t.kept)-1)]
+	case partings[before]:
+		r.add(part, n)
+	case len(w) >= 4 || !t.letters:
+		r.addID(w)
+		r.add(id, idOf(w))
+	default:
+		r.add(number, n)
+		if i == 0 || i == len(t.all)-1 {
+			r.addID(w)
+		}
+	}
+	return 1
+}
+
+// word takes in a word.
+func (r *reader) word(t *words, i int) {
+	w, before, next := t.at(i), t.at(i-1), t.at(i+1)
+	last := i > 0 && i == len(t.all)-1
+	roman, isRoman := romans[w]
+	hue := colours[sounds.Replace(w)]
+	switch {
+	case isRoman && (last || i > 0 && partings[before]):
+		r.add(part, roman)
+	case len(w) == 1 && last && w >= "a" && w <= "z":
+		r.add(part, 1000+uint64(w[0]))
+	case sizes[w] && len(t.all) > 1:
+		r.add(size, hashed(w))
+	case hue > 0 && len(t.all) > 1:
+		r.add(colour, hue)
+		t.kept = append(t.kept, stem(w))
+	case partings[w] && (isDigits(next) || romans[next] > 0), stops[w]:
+	default:
+		t.kept = append(t.kept, stem(w))
+	}
 }
 
 // dated reads a date at the beginning of words, and returns how many it takes.

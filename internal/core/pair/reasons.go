@@ -26,39 +26,11 @@ func (f *finder) reasons(w *worker, at int, s scored) []fact.Facts {
 			}
 		}
 	}
-	f.ask(w, o)
-	spelt, speltOld := spellings(f.news[s.page]), spellings(f.olds[at])
-	words := func(olds, news []int32) (same, alike []string) {
-		for i, x := range olds {
-			if slices.Contains(olds[:i], x) {
-				continue
-			}
-			if slices.Contains(news, x) {
-				same = append(same, spelt(f.words[x]))
-				continue
-			}
-			for _, a := range w.asked {
-				if a.word != x {
-					continue
-				}
-				for _, alt := range a.other {
-					if slices.Contains(news, alt.words[0]) {
-						all := spelt(f.words[alt.words[0]])
-						if len(alt.words) > 1 {
-							all += "-" + spelt(f.words[alt.words[1]])
-						}
-						alike = append(alike, speltOld(f.words[x]), all)
-						break
-					}
-				}
-			}
-		}
-		return same, alike
-	}
 	if o.named != 0 && o.named == n.named {
 		add(fact.PairLastWords{Words: shownSlug(f.news[s.page].URL)})
 	} else {
-		same, alike := words(joined(o.slug, o.title, o.heading), joined(n.slug, n.title, n.heading))
+		f.ask(w, o)
+		same, alike := f.wordsInBoth(w, at, s.page)
 		if len(same) > 0 {
 			add(fact.PairWords{Words: same})
 		}
@@ -70,13 +42,39 @@ func (f *finder) reasons(w *worker, at int, s scored) []fact.Facts {
 		add(fact.PairSection{From: sectionName(f.old.sections[o.section]),
 			To: sectionName(f.new.sections[n.section]), Pairs: int(k)})
 	}
-	switch _, old, new, _ := f.conditions(o, n); {
-	case old > 0:
+	switch h := f.conditions(o, n); {
+	case h.oldOnly > 0:
 		add(fact.PairOldAlone{})
-	case new > 0:
+	case h.newOnly > 0:
 		add(fact.PairNewAlone{})
 	}
 	return all
+}
+
+// wordsInBoth gives the words of an old page that a new one has, and in pairs those that are
+// written otherwise there.
+func (f *finder) wordsInBoth(w *worker, at int, page int32) (same, alike []string) {
+	o, n := &f.old.pages[at], &f.new.pages[page]
+	olds, news := joined(o.slug, o.title, o.heading), joined(n.slug, n.title, n.heading)
+	spelt, speltOld := spellings(f.news[page]), spellings(f.olds[at])
+	for i, word := range olds {
+		if slices.Contains(olds[:i], word) {
+			continue
+		}
+		best, places, how := w.answer(word, news)
+		switch {
+		case best == 0:
+		case how == sameWord:
+			same = append(same, spelt(f.words[word]))
+		default:
+			text := spelt(f.words[news[places[0]]])
+			if places[1] >= 0 {
+				text += "-" + spelt(f.words[news[places[1]]])
+			}
+			alike = append(alike, speltOld(f.words[word]), text)
+		}
+	}
+	return same, alike
 }
 
 // spellings gives how a page writes a word that is compared in one form.

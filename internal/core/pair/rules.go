@@ -152,7 +152,8 @@ func sameGoal(a, b web.URL) bool { return a.Key() == b.Key() }
 // hostOf gives the host as a rule names it: the apex for its www.
 func (r *ruler) hostOf(u web.URL) string {
 	h := u.Host()
-	if apex, ok := h.Apex(); ok && h == apex.WWW() && (r.base.Scope.Serves == nil || !r.base.Scope.Serves(h)) {
+	if apex, ok := h.Apex(); ok && h == apex.WWW() &&
+		(r.base.Scope.Serves == nil || !r.base.Scope.Serves(h)) {
 		return apex.String()
 	}
 	return h.String()
@@ -409,8 +410,15 @@ func (r *ruler) target(u web.URL) string {
 func (r *ruler) tell(t *Table, others []web.URL) {
 	slices.SortStableFunc(t.Rules, func(a, b Made) int {
 		x, y := a.Rule.Old, b.Rule.Old
-		return cmp.Or(strings.Compare(x.Host.String(), y.Host.String()), boolean(b.Pattern)-boolean(a.Pattern),
-			cmp.Compare(b.Pairs*boolean(b.Pattern), a.Pairs*boolean(a.Pattern)), strings.Compare(a.Row.Old, b.Row.Old))
+		return cmp.Or(
+			strings.Compare(x.Host.String(), y.Host.String()),
+			boolean(b.Pattern)-boolean(a.Pattern),
+			cmp.Compare(
+				b.Pairs*boolean(b.Pattern),
+				a.Pairs*boolean(a.Pattern),
+			),
+			strings.Compare(a.Row.Old, b.Row.Old),
+		)
 	})
 	var rules []*rule.Rule
 	at := map[*rule.Rule]int{}

@@ -134,7 +134,13 @@ func TestRulesAreHardlyMoreThanThoseOfAKnownTable(t *testing.T) {
 		took := time.Since(start)
 		leadsAll(t, made, all)
 		if share := float64(len(made.Rules)) / float64(known); share > 1.2 {
-			t.Logf("%d rules of %d, %s\n%s", len(made.Rules), known, took, strings.Join(rowsOf(made), "\n"))
+			t.Logf(
+				"%d rules of %d, %s\n%s",
+				len(made.Rules),
+				known,
+				took,
+				strings.Join(rowsOf(made), "\n"),
+			)
 		}
 		most = max(most, float64(len(made.Rules))/float64(known))
 	}
@@ -145,10 +151,12 @@ func TestRulesAreHardlyMoreThanThoseOfAKnownTable(t *testing.T) {
 func knownTable(t testing.TB, r *rand.Rand, n int) (rules int, all []Wanted) {
 	var lines []string
 	kinds := []string{
-		"old.example/S/{x}.html|/T/{x}/", "old.example/S/{+x}|/T/{+x}", "old.example/S/{n:digits}-{x}|/T/{x}",
+		"old.example/S/{x}.html|/T/{x}/", "old.example/S/{+x}|/T/{+x}",
+		"old.example/S/{n:digits}-{x}|/T/{x}",
 		"old.example/S/{a:digits}/{b:digits}/{x}|/T/{x}/", "old.example/S/{x}-{n:digits}.htm|/T/{x}",
 		"old.example/S.php?id={n:digits}|/T/{n}/", "old.example/S.php?page={x}|/T/{x}",
-		"old.example/S/{+x}|/T/", "old.example/S/item-{x}.aspx|/T/{x}", "old.example/S/{x}/index.php|/T/{x}/",
+		"old.example/S/{+x}|/T/", "old.example/S/item-{x}.aspx|/T/{x}",
+		"old.example/S/{x}/index.php|/T/{x}/",
 		"old.example/S/{y}/{x}/|/T/{y}-S/{x}", "old.example/S/{+x}|",
 	}
 	word := func() string {
@@ -161,8 +169,15 @@ func knownTable(t testing.TB, r *rand.Rand, n int) (rules int, all []Wanted) {
 	patterns := 4 + r.IntN(12)
 	for k := range patterns {
 		kind := kinds[r.IntN(len(kinds))]
-		kind = strings.ReplaceAll(kind, "S", fmt.Sprintf("%s%d", sectionsOf[r.IntN(len(sectionsOf))], k))
-		lines = append(lines, strings.ReplaceAll(kind, "T", fmt.Sprintf("%s-%d", oneOf(r, nouns...), k)))
+		kind = strings.ReplaceAll(
+			kind,
+			"S",
+			fmt.Sprintf("%s%d", sectionsOf[r.IntN(len(sectionsOf))], k),
+		)
+		lines = append(
+			lines,
+			strings.ReplaceAll(kind, "T", fmt.Sprintf("%s-%d", oneOf(r, nouns...), k)),
+		)
 	}
 	var parsed []*rule.Rule
 	for i, line := range lines {

@@ -131,34 +131,71 @@ func (f *finder) round(ctx context.Context, before [][]scored, step func()) [][]
 func (f *finder) candidates(w *worker, at int) []scored {
 	e := &f.old.pages[at]
 	f.ask(w, e)
+	most := mostScanned
+	if f.lookUp(w, e) {
+		most /= 4
+	}
+	f.scan(w, most)
+	all := w.all[:0]
+	add := func(page int32, led bool) {
+		if !slices.ContainsFunc(all, func(s scored) bool { return s.page == page }) &&
+			(led || !f.apart(e, &f.new.pages[page])) {
+			all = append(all, scored{page: page, led: led})
+		}
+	}
+	if to, known := f.ledTo(at); known {
+		add(to, true)
+	}
+	if head, _ := f.headFor(e); head >= 0 {
+		add(head, false)
+	}
+	for _, s := range w.nearest(f) {
+		if len(all) >= mostCompared {
+			break
+		}
+		add(s.page, false)
+	}
+	w.all = all
+	for i := range all {
+		f.compare(w, e, &all[i])
+	}
+	slices.SortStableFunc(all, func(a, b scored) int { return cmp.Compare(b.sum, a.sum) })
+	return slices.Clone(all[:min(len(all), mostKept)])
+}
+
+// add counts something that speaks for a new page.
+func (w *worker) add(f *finder, page int32, worth float32) {
+	if page < 0 || f.new.pages[page].root {
+		return
+	}
+	if w.sums[page] == 0 {
+		w.touched = append(w.touched, page)
+	}
+	w.sums[page] += worth
+}
+
+// scan goes through new pages that have the words that are asked, the rarest first, up to so many.
+func (f *finder) scan(w *worker, most int) {
 	order := make([]int, len(w.asked))
 	for i := range order {
 		order[i] = i
 	}
-	slices.SortFunc(order, func(a, b int) int { return cmp.Compare(w.asked[a].many, w.asked[b].many) })
-	add := func(page int32, worth float32) {
-		if page < 0 || f.new.pages[page].root {
-			return
-		}
-		if w.sums[page] == 0 {
-			w.touched = append(w.touched, page)
-		}
-		w.sums[page] += worth
-	}
+	slices.SortFunc(
+		order,
+		func(a, b int) int { return cmp.Compare(w.asked[a].many, w.asked[b].many) },
+	)
 	scanned := 0
 	scan := func(word int32, worth float32) {
 		all := f.postings[f.from[word]:f.from[word+1]]
-		if len(all) > mostScanned/2 {
-			all = all[:mostScanned/2]
-		}
+		all = all[:min(len(all), most/2)]
 		scanned += len(all)
 		for _, p := range all {
-			add(p, worth)
+			w.add(f, p, worth)
 		}
 	}
 	for _, i := range order {
 		a := w.asked[i]
-		if scanned > mostScanned && scanned+a.many > 2*mostScanned {
+		if scanned > most && scanned+a.many > 2*most {
 			break
 		}
 		worth := a.rare
@@ -172,9 +209,14 @@ func (f *finder) candidates(w *worker, at int) []scored {
 			scan(o.words[0], worth*o.worth)
 		}
 	}
+}
+
+// lookUp finds the new pages that have the name, the title, an id or two neighbouring words, and
+// says whether a few have name or title.
+func (f *finder) lookUp(w *worker, e *entry) bool {
 	few := func(pages []int32, worth float32) {
 		for _, p := range pages[:min(len(pages), 200)] {
-			add(p, worth)
+			w.add(f, p, worth)
 		}
 	}
 	few(f.names.of(e.named), 8)
@@ -187,6 +229,13 @@ func (f *finder) candidates(w *worker, at int) []scored {
 			few(pages, 10*f.idTrust+1)
 		}
 	}
+	same := len(f.names.of(e.named)) + len(f.titles.of(e.titled))
+	return same > 0 && same < 5
+}
+
+// nearest gives the new pages for which the most speaks, given how many words they have, and
+// forgets all that was counted.
+func (w *worker) nearest(f *finder) []rough {
 	found := w.best[:0]
 	for _, p := range w.touched {
 		sum := w.sums[p] / (8 + 0.5*f.new.pages[p].mass)
@@ -206,31 +255,7 @@ func (f *finder) candidates(w *worker, at int) []scored {
 		found[i] = rough{p, sum}
 	}
 	w.touched = w.touched[:0]
-	all := w.all[:0]
-	if to, known := f.ledTo(at); known {
-		all = append(all, scored{page: to, led: true})
-	}
-	if head, _ := f.headFor(e); head >= 0 && !f.apart(e, &f.new.pages[head]) &&
-		!slices.ContainsFunc(all, func(s scored) bool { return s.page == head }) {
-		all = append(all, scored{page: head})
-	}
-	first := len(all)
-	for _, s := range found {
-		if len(all) >= mostCompared {
-			break
-		}
-		if slices.ContainsFunc(all[:first], func(a scored) bool { return a.page == s.page }) ||
-			f.apart(e, &f.new.pages[s.page]) {
-			continue
-		}
-		all = append(all, scored{page: s.page})
-	}
-	w.all = all
-	for i := range all {
-		f.compare(w, e, &all[i])
-	}
-	slices.SortStableFunc(all, func(a, b scored) int { return cmp.Compare(b.sum, a.sum) })
-	return slices.Clone(all[:min(len(all), mostKept)])
+	return found
 }
 
 // apart reports whether a condition or a language keeps two pages from being counterparts.
@@ -242,113 +267,133 @@ func (f *finder) apart(a, b *entry) bool {
 	if x != 0 && y == 0 && f.marked[x] {
 		return true // the new site marks that language, and this page has none
 	}
-	_, _, _, apart := f.conditions(a, b)
-	return apart
+	return f.conditions(a, b).apart
 }
 
-// conditions counts the kinds of conditions of which both pages have a common value, and those that
-// only one of them has; apart says that both have one and none in common.
-func (f *finder) conditions(a, b *entry) (both, old, new int, apart bool) {
+// held says of two pages how many kinds of conditions both have with a common value, how many only
+// one of them has, and whether one keeps them apart.
+type held struct {
+	both, oldOnly, newOnly int
+	apart                  bool
+}
+
+// conditions compares the conditions of an old page with those of a new one.
+func (f *finder) conditions(a, b *entry) held {
+	var h held
 	x, y := a.conditions, b.conditions
-	for len(x) > 0 || len(y) > 0 {
+	for (len(x) > 0 || len(y) > 0) && !h.apart {
 		k := kinds
 		if len(x) > 0 {
-			k = min(k, x[0].kind)
+			k = x[0].kind
 		}
 		if len(y) > 0 {
 			k = min(k, y[0].kind)
 		}
-		i, j := 0, 0
-		for i < len(x) && x[i].kind == k {
-			i++
-		}
-		for j < len(y) && y[j].kind == k {
-			j++
-		}
-		own, others := x[:i], y[:j]
-		x, y = x[i:], y[j:]
-		common := slices.ContainsFunc(own, func(c condition) bool { return slices.Contains(others, c) })
-		switch {
-		case common:
-			both++
-			if k != id && (len(own) != len(others)) {
-				new++
-			}
-		case i > 0 && j > 0:
-			if k != id || f.idTrust > 0.3 {
-				return 0, 0, 0, true
-			}
-		case k == id: // what the other site does not number says nothing
-		case i > 0 && k != month && k != day:
-			old++
-		case j > 0 && k != month && k != day:
-			new++
-		}
+		var own, others []condition
+		own, x = ofKind(x, k)
+		others, y = ofKind(y, k)
+		h.add(k, own, others, f.idTrust > 0.3)
 	}
-	return both, old, new, false
+	return h
 }
 
-// overlap compares the words of an old page with those of a new one: what both have by the weight
-// of either, and how much of that is so by spelling only.
-func (f *finder) overlap(w *worker, olds, news []int32) (old, new, common, commonNew, fuzzy float32,
-	inOrder bool) {
+// ofKind parts conditions into those of a kind, which come first, and the others.
+func ofKind(all []condition, k kind) (own, rest []condition) {
+	i := 0
+	for i < len(all) && all[i].kind == k {
+		i++
+	}
+	return all[:i], all[i:]
+}
+
+func (h *held) add(k kind, own, others []condition, idsCount bool) {
+	common := slices.ContainsFunc(own, func(c condition) bool { return slices.Contains(others, c) })
+	isDay := k == month || k == day
+	switch {
+	case common:
+		h.both++
+		if k != id && len(own) != len(others) {
+			h.newOnly++
+		}
+	case len(own) > 0 && len(others) > 0:
+		h.apart = k != id || idsCount
+	case k == id || isDay: // what the other site does not name says nothing
+	case len(own) > 0:
+		h.oldOnly++
+	default:
+		h.newOnly++
+	}
+}
+
+// overlap is what the words of two pages have in common, by their weight.
+type overlap struct {
+	old, new          float32 // all words of either page
+	common, commonNew float32 // the common ones, of either page
+	spelling          float32 // of the old page's, those that are common by spelling only
+	inOrder           bool
+}
+
+// share is what both have of all words.
+func (o overlap) share() float32 { return (o.common + o.commonNew) / (o.old + o.new) }
+
+// overlap compares the words of an old page with those of a new one.
+func (f *finder) overlap(w *worker, olds, news []int32) overlap {
 	var taken [64]bool
-	last, inOrder := -1, true
-	for i, o := range olds {
-		if slices.Contains(olds[:i], o) {
+	o := overlap{inOrder: true}
+	last := -1
+	for i, word := range olds {
+		if slices.Contains(olds[:i], word) {
 			continue
 		}
-		rare := f.rarity[o]
-		old += rare
-		best, places, how := float32(0), [2]int{-1, -1}, sameWord
-		if at := slices.Index(news, o); at >= 0 {
-			best, places[0] = 1, at
-		} else {
-			for _, a := range w.asked {
-				if a.word != o {
-					continue
-				}
-				for _, alike := range a.other {
-					if alike.worth <= best {
-						continue
-					}
-					at := slices.Index(news, alike.words[0])
-					second := -1
-					if len(alike.words) > 1 {
-						second = slices.Index(news, alike.words[1])
-					}
-					if at < 0 || len(alike.words) > 1 && second < 0 {
-						continue
-					}
-					best, places, how = alike.worth, [2]int{at, second}, alike.how
-				}
-				break
-			}
-		}
+		rare := f.rarity[word]
+		o.old += rare
+		best, places, how := w.answer(word, news)
 		if best == 0 {
 			continue
 		}
-		common += best * rare
+		o.common += best * rare
 		if how == typo || how == cut {
-			fuzzy += rare
+			o.spelling += rare
 		}
 		for _, at := range places {
 			if at >= 0 && at < len(taken) && !taken[at] {
 				taken[at] = true
-				commonNew += best * f.rarity[news[at]]
+				o.commonNew += best * f.rarity[news[at]]
 			}
 		}
-		if places[0] < last {
-			inOrder = false
-		}
+		o.inOrder = o.inOrder && places[0] >= last
 		last = places[0]
 	}
-	for i, n := range news {
-		if !slices.Contains(news[:i], n) {
-			new += f.rarity[n]
+	for i, word := range news {
+		if !slices.Contains(news[:i], word) {
+			o.new += f.rarity[word]
 		}
 	}
-	return old, new, common, min(commonNew, new), fuzzy, inOrder
+	o.commonNew = min(o.commonNew, o.new)
+	return o
+}
+
+// answer finds the word of a new page that answers one of the old page that was asked: what it is
+// worth, where it stands, and how it answers.
+func (w *worker) answer(word int32, news []int32) (best float32, places [2]int, how alikeness) {
+	places = [2]int{-1, -1}
+	if at := slices.Index(news, word); at >= 0 {
+		return 1, [2]int{at, -1}, sameWord
+	}
+	i := slices.IndexFunc(w.asked, func(a asked) bool { return a.word == word })
+	if i < 0 {
+		return 0, places, sameWord
+	}
+	for _, alike := range w.asked[i].other {
+		at, second := slices.Index(news, alike.words[0]), -1
+		if len(alike.words) > 1 {
+			second = slices.Index(news, alike.words[1])
+		}
+		if alike.worth > best && at >= 0 && (len(alike.words) == 1 || second >= 0) {
+			best, places, how = alike.worth, [2]int{at, second}, alike.how
+		}
+	}
+	return best, places, how
 }
 
 // compare measures a pair.
@@ -356,60 +401,18 @@ func (f *finder) compare(w *worker, e *entry, s *scored) {
 	n := &f.new.pages[s.page]
 	m := &s.by
 	*m = features{}
-	best := float32(-1)
-	news := [...][]int32{n.slug, n.title, n.heading}
-	for i, olds := range [...][]int32{e.slug, e.title, e.heading} {
-		for k, other := range news {
-			if len(olds) == 0 || len(other) == 0 || k > 0 && slices.Equal(other, news[k-1]) {
-				continue
-			}
-			old, new, common, commonNew, fuzzy, inOrder := f.overlap(w, olds, other)
-			if common == 0 {
-				continue
-			}
-			half := (common + commonNew) / (old + new)
-			less := max(common/old, commonNew/new)
-			heavy := common / (common + 6)
-			if value := half + 0.5*less + heavy; value > best {
-				best = value
-				m[asMuch], m[within], m[weight], m[ofOld] = half, less, heavy, common/old
-				m[spelling] = fuzzy / old
-				m[sameOrder] = 0
-				if inOrder && min(len(olds), len(other)) > 1 {
-					m[sameOrder] = 1
-				}
-				if i > 0 && k > 0 {
-					m[sameOrder] *= 0.5
-				}
-			}
-		}
-	}
-	if e.named != 0 && e.named == n.named {
-		m[sameName] = 1 / float32(f.new.named[n.named])
-	} else if e.named != 0 && e.named == n.titled {
-		m[sameName] = 0.7 / float32(f.new.titled[n.titled])
-	}
-	if e.titled != 0 && e.titled == n.titled {
-		m[sameTitle] = 1 / float32(f.new.titled[n.titled])
-	} else if e.titled != 0 && e.titled == n.named {
-		m[sameTitle] = 0.7 / float32(f.new.named[n.named])
-	}
-	for _, id := range e.ids {
-		if slices.Contains(n.ids, id) {
-			m[sameID] = max(m[sameID], f.idTrust/float32(max(1, f.new.idCount[id]))/
-				float32(max(1, f.old.idCount[id])))
-		}
-	}
+	f.compareWords(w, e, n, m)
+	f.compareNames(e, n, m)
 	if total := f.total[e.section]; total >= 3 {
 		m[inSection] = float32(f.became[e.section][n.section]) / float32(total)
 	} else {
 		m[noSection] = 1
 	}
-	both, old, new, _ := f.conditions(e, n)
-	m[agreed], m[oldAlone], m[newAlone] = float32(min(both, 2)), float32(old), float32(new)
+	h := f.conditions(e, n)
+	m[agreed], m[oldAlone], m[newAlone] = float32(min(h.both, 2)), float32(h.oldOnly),
+		float32(h.newOnly)
 	if len(e.dirs) > 0 && len(n.dirs) > 0 {
-		old, new, common, commonNew, _, _ := f.overlap(w, e.dirs, n.dirs)
-		m[sameFolders] = (common + commonNew) / (old + new)
+		m[sameFolders] = f.overlap(w, e.dirs, n.dirs).share()
 	}
 	if e.paged && !n.paged && m[asMuch] > 0.9 {
 		m[pagedToo] = 1
@@ -420,6 +423,63 @@ func (f *finder) compare(w *worker, e *entry, s *scored) {
 	s.sum = firstWeights.of(m)
 	if s.led {
 		s.sum += 4
+	}
+}
+
+// compareWords measures the words of what names either page: last segment, title, first heading, of
+// which those two count that have the most in common.
+func (f *finder) compareWords(w *worker, e, n *entry, m *features) {
+	best := float32(-1)
+	news := [...][]int32{n.slug, n.title, n.heading}
+	for i, olds := range [...][]int32{e.slug, e.title, e.heading} {
+		for k, other := range news {
+			if len(olds) == 0 || len(other) == 0 || k > 0 && slices.Equal(other, news[k-1]) {
+				continue
+			}
+			o := f.overlap(w, olds, other)
+			if o.common == 0 {
+				continue
+			}
+			less := max(o.common/o.old, o.commonNew/o.new)
+			heavy := o.common / (o.common + 6)
+			value := o.share() + 0.5*less + heavy
+			if value <= best {
+				continue
+			}
+			best = value
+			m[asMuch], m[within], m[weight], m[ofOld] = o.share(), less, heavy, o.common/o.old
+			m[spelling], m[sameOrder] = o.spelling/o.old, 0
+			if o.inOrder && min(len(olds), len(other)) > 1 {
+				m[sameOrder] = 1
+				if i > 0 && k > 0 {
+					m[sameOrder] = 0.5
+				}
+			}
+		}
+	}
+}
+
+// compareNames measures what is equal as a whole: name, title, id.
+func (f *finder) compareNames(e, n *entry, m *features) {
+	switch {
+	case e.named == 0:
+	case e.named == n.named:
+		m[sameName] = 1 / float32(f.new.named[n.named])
+	case e.named == n.titled:
+		m[sameName] = 0.7 / float32(f.new.titled[n.titled])
+	}
+	switch {
+	case e.titled == 0:
+	case e.titled == n.titled:
+		m[sameTitle] = 1 / float32(f.new.titled[n.titled])
+	case e.titled == n.named:
+		m[sameTitle] = 0.7 / float32(f.new.named[n.named])
+	}
+	for _, id := range e.ids {
+		if slices.Contains(n.ids, id) {
+			m[sameID] = max(m[sameID], f.idTrust/float32(max(1, f.new.idCount[id]))/
+				float32(max(1, f.old.idCount[id])))
+		}
 	}
 }
 

@@ -9,8 +9,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Columns are the columns of a work sheet of pairs. What is proposed stands in the last ones too, so
-// that what somebody wrote into new is known.
+// Columns are the columns of a work sheet of pairs. What is proposed stands in the last ones too,
+// so that what somebody wrote into new is known.
 var Columns = []string{"old", "new", "confidence", "reason", "decision", "weight", "note",
 	"proposed", "second", "third", "section"}
 
@@ -144,9 +144,9 @@ func (s *Sheet) DecidedOf(olds, news []Page, site web.Door) []Decision {
 	return all
 }
 
-// Take brings what was found into the sheet. Rows that a person has decided stay as they are, and so
-// do notes, further columns, and rows of addresses that are not among the old ones; say gives the
-// reason of a match as a sentence. Rows come out with the heaviest undecided first.
+// Take brings what was found into the sheet. Rows that a person has decided stay as they are, and
+// so do notes, further columns, and rows of addresses that are not among the old ones; say gives
+// the reason of a match as a sentence. Rows come out with the heaviest undecided first.
 func (s *Sheet) Take(olds, news []Page, found *Found, site web.Door, say func(int, Match) string) {
 	at := make(map[string]int, len(s.Rows))
 	for i, r := range s.Rows {

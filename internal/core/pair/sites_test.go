@@ -27,43 +27,49 @@ type item struct {
 	number   int
 	language string
 	gone     bool
-	added    bool // only the new site has it
-	into     int  // the item into whose page it was merged; -1: none
+	into     int // the item into whose page it was merged; -1: none
 	title    string
 	newWords []string
 }
 
 var (
-	nouns = strings.Fields(`mill quarry bridge lace museum archive school garden workshop harbour ferry
-boat engine kiln loom spindle bobbin thread cloth slate tile roof tower chapel market station canal
-lock wheel boiler forge anvil hammer lantern candle kettle basket barrel ladder wagon cart horse sheep
-goat hen oak beech willow meadow orchard hedge path trail map guide tour visit ticket exhibition gallery
-painting print drawing photograph letter diary book library lecture concert dance festival fair parade
-recipe bread cheese cider honey jam soup pie oven stove table chair bench cupboard clock bell drum flute
-fiddle song story legend ghost fire flood storm winter summer spring harvest tide moon star river stream
-lake island coast cliff beach cave mine tunnel railway tram bus road inn hotel cottage farm barn dairy
-bakery smithy pottery glass brick stone marble copper iron steel coal peat wool linen silk cotton dye
-pattern needle button ribbon glove hat shawl apron boot volunteer member donor trust charity award grant
-survey report budget strategy policy statement access parking toilet cafe shop voucher membership
+	nouns = strings.Fields(`
+mill quarry bridge lace museum archive school garden workshop harbour ferry boat engine kiln
+loom spindle bobbin thread cloth slate tile roof tower chapel market station canal lock wheel
+boiler forge anvil hammer lantern candle kettle basket barrel ladder wagon cart horse sheep
+goat hen oak beech willow meadow orchard hedge path trail map guide tour visit ticket
+exhibition gallery painting print drawing photograph letter diary book library lecture concert
+dance festival fair parade recipe bread cheese cider honey jam soup pie oven stove table chair
+bench cupboard clock bell drum flute fiddle song story legend ghost fire flood storm winter
+summer spring harvest tide moon star river stream lake island coast cliff beach cave mine
+tunnel railway tram bus road inn hotel cottage farm barn dairy bakery smithy pottery glass
+brick stone marble copper iron steel coal peat wool linen silk cotton dye pattern needle button
+ribbon glove hat shawl apron boot volunteer member donor trust charity award grant survey
+report budget strategy policy statement access parking toilet cafe shop voucher membership
 newsletter contact form complaint cookie privacy`)
-	adjectives = strings.Fields(`old new great small hidden lost early late royal public private national
-local rural urban northern southern eastern western upper lower deep high open closed free annual monthly
-daily special rare common modern ancient medieval victorian roman industrial domestic natural wild gentle
-bright dark quiet busy famous forgotten restored handmade painted carved woven printed digital virtual
-living working young summer accessible temporary permanent travelling`)
-	german = strings.Fields(`Mühle Brücke Schloß Turm Kirche Garten Werkstatt Hafen Fähre Schiff Ofen
-Webstuhl Spitze Faden Tuch Schiefer Ziegel Dach Markt Bahnhof Kanal Schleuse Rad Kessel Schmiede Laterne
-Korb Leiter Wagen Pferd Schaf Ziege Eiche Buche Weide Wiese Hecke Weg Karte Führer Führung Besuch Eintritt
-Ausstellung Gemälde Zeichnung Brief Tagebuch Bücherei Vortrag Konzert Fest Rezept Brot Käse Honig Suppe
-Küche Tisch Stühle Glocke Trommel Flöte Lied Märchen Feuer Flut Sturm Herbst Frühling Ernte Mond Fluß
-Höhle Grube Straße Gasthof Hütte Scheune Töpferei Glas Stein Kupfer Eisen Stahl Kohle Wolle Leinen Seide
-Färberei Muster Nadel Knopf Hut Öffnungszeiten Anfahrt Spende Verein Jahresbericht Förderung`)
-	syllables = strings.Fields(`bram ford thorn wick ash ley grim sby hol beck mar ton wes ter ock ham
-stan field row den kel vor mun dal fen ris tor lin gar bur whit cros pen dri os wold ax bry`)
+	adjectives = strings.Fields(`
+old new great small hidden lost early late royal public private national local rural urban
+northern southern eastern western upper lower deep high open closed free annual monthly daily
+special rare common modern ancient medieval victorian roman industrial domestic natural wild
+gentle bright dark quiet busy famous forgotten restored handmade painted carved woven printed
+digital virtual living working young summer accessible temporary permanent travelling`)
+	german = strings.Fields(`
+Mühle Brücke Schloß Turm Kirche Garten Werkstatt Hafen Fähre Schiff Ofen Webstuhl Spitze Faden
+Tuch Schiefer Ziegel Dach Markt Bahnhof Kanal Schleuse Rad Kessel Schmiede Laterne Korb Leiter
+Wagen Pferd Schaf Ziege Eiche Buche Weide Wiese Hecke Weg Karte Führer Führung Besuch Eintritt
+Ausstellung Gemälde Zeichnung Brief Tagebuch Bücherei Vortrag Konzert Fest Rezept Brot Käse
+Honig Suppe Küche Tisch Stühle Glocke Trommel Flöte Lied Märchen Feuer Flut Sturm Herbst
+Frühling Ernte Mond Fluß Höhle Grube Straße Gasthof Hütte Scheune Töpferei Glas Stein Kupfer
+Eisen Stahl Kohle Wolle Leinen Seide Färberei Muster Nadel Knopf Hut Öffnungszeiten Anfahrt
+Spende Verein Jahresbericht Förderung`)
+	syllables = strings.Fields(`
+bram ford thorn wick ash ley grim sby hol beck mar ton wes ter ock ham stan field row den kel
+vor mun dal fen ris tor lin gar bur whit cros pen dri os wold ax bry`)
 	colourNames = strings.Fields("red blue green yellow black white grey brown pink purple")
 	fillers     = strings.Fields("the of and in for with from to a on")
-	sectionsOf  = strings.Fields(`news events shop visit learn collections about archive blog projects
-research press exhibitions schools history support`)
+	sectionsOf  = strings.Fields(`
+news events shop visit learn collections about archive blog projects research press exhibitions
+schools history support`)
 	renamed = map[string][]string{"news": {"stories", "whats-new", "latest"}, "events": {"whats-on",
 		"calendar"}, "shop": {"store", "buy"}, "visit": {"plan-your-day", "come-and-see"},
 		"learn": {"education", "discover"}, "collections": {"objects", "things"}, "about": {"trust",
@@ -74,8 +80,10 @@ research press exhibitions schools history support`)
 	synonyms = [][2]string{{"museum", "house"}, {"shop", "store"}, {"photograph", "picture"},
 		{"workshop", "class"}, {"trail", "walk"}, {"lecture", "talk"}, {"guide", "handbook"},
 		{"festival", "carnival"}, {"cottage", "lodge"}}
-	monthNames = strings.Fields("january february march april may june july august september october " +
-		"november december")
+	monthNames = strings.Fields(
+		"january february march april may june july august september october " +
+			"november december",
+	)
 )
 
 // move is how the two sites write their addresses.
@@ -125,8 +133,15 @@ func newMove(r *rand.Rand) *move {
 		newCut: one1(r, 0, 0, 40), newWords: one1(r, 0, 0, 0, 5, 4), stops: chance(r, 0.6),
 		newStops: chance(r, 0.4), reorder: chance(r, 0.2), swap: map[string]string{},
 		titles: []float64{0, 0, 0.9}[r.IntN(3)], newTitles: []float64{0, 0.9, 1}[r.IntN(3)],
-		suffix: oneOf(r, " | Northmoor Museums", " - Lace Mill", ""), newSuffix: oneOf(r, "", " – Northmoor"),
-		joins: 0.05 * float64(r.IntN(2)), typos: 0.02 * float64(r.IntN(2)), gone: 0.05 + 0.25*r.Float64(),
+		suffix: oneOf(
+			r,
+			" | Northmoor Museums",
+			" - Lace Mill",
+			"",
+		), newSuffix: oneOf(r, "", " – Northmoor"),
+		joins: 0.05 * float64(
+			r.IntN(2),
+		), typos: 0.02 * float64(r.IntN(2)), gone: 0.05 + 0.25*r.Float64(),
 		added: 0.1 + 0.3*r.Float64(), merged: 0.05 * float64(r.IntN(3)), indexFiles: chance(r, 0.3),
 		years: chance(r, 0.5), deep: chance(r, 0.4), deepNew: chance(r, 0.3), oldCamel: chance(r, 0.1),
 		oldForm: r.IntN(4), newForm: r.IntN(4), other: 0.15 * float64(r.IntN(2)), hosts: chance(r, 0.2)}
@@ -146,7 +161,10 @@ func newMove(r *rand.Rand) *move {
 		}
 	}
 	m.sections = slices.Clone(sectionsOf)
-	r.Shuffle(len(m.sections), func(a, b int) { m.sections[a], m.sections[b] = m.sections[b], m.sections[a] })
+	r.Shuffle(
+		len(m.sections),
+		func(a, b int) { m.sections[a], m.sections[b] = m.sections[b], m.sections[a] },
+	)
 	m.sections = m.sections[:4+r.IntN(8)]
 	for i, s := range m.sections {
 		to := s
@@ -249,14 +267,24 @@ func (m *move) items(n int) []item {
 			words := append(m.topic(language), oneOf(r, "report", "review", "accounts"))
 			section, from := r.IntN(len(m.sections)), 2008+r.IntN(6)
 			for y := range 2 + r.IntN(5) {
-				add(item{kind: "report", words: words, section: section, number: from + y, language: language})
+				add(
+					item{
+						kind:     "report",
+						words:    words,
+						section:  section,
+						number:   from + y,
+						language: language,
+					},
+				)
 			}
 		case 1: // a thing in several colours
 			words := m.topic(language)
 			section := r.IntN(len(m.sections))
 			for _, c := range r.Perm(len(colourNames))[:1+r.IntN(4)] {
-				add(item{kind: "product", words: append([]string{colourNames[c]}, words...), section: section,
-					language: language})
+				add(
+					item{kind: "product", words: append([]string{colourNames[c]}, words...), section: section,
+						language: language},
+				)
 			}
 		case 2:
 			words := m.topic(language)
@@ -270,8 +298,14 @@ func (m *move) items(n int) []item {
 			section := r.IntN(len(m.sections))
 			unit := oneOf(r, "cm", "ml", "kg")
 			for k := range 2 + r.IntN(3) {
-				add(item{kind: "product", words: append(slices.Clone(words), fmt.Sprintf("%d%s", 50*(k+1), unit)),
-					section: section, language: language})
+				add(
+					item{
+						kind:     "product",
+						words:    append(slices.Clone(words), fmt.Sprintf("%d%s", 50*(k+1), unit)),
+						section:  section,
+						language: language,
+					},
+				)
 			}
 		case 5: // what happens every year, on a day that the address names
 			if chance(r, 0.5) {
@@ -282,8 +316,17 @@ func (m *move) items(n int) []item {
 			words := append(m.topic(language), oneOf(r, "fair", "concert", "festival"))
 			section, from := r.IntN(len(m.sections)), 2008+r.IntN(6)
 			for y := range 2 + r.IntN(4) {
-				add(item{kind: "event", words: words, section: section, number: from + y, month: 1 + r.IntN(12),
-					day: 1 + r.IntN(28), language: language})
+				add(
+					item{
+						kind:     "event",
+						words:    words,
+						section:  section,
+						number:   from + y,
+						month:    1 + r.IntN(12),
+						day:      1 + r.IntN(28),
+						language: language,
+					},
+				)
 			}
 		case 3: // several about one thing
 			words := m.topic(language)
@@ -385,7 +428,8 @@ func (m *move) name(words []string, i item, join string, stops bool, camel bool)
 
 func (m *move) oldURL(i item) string {
 	name := m.name(i.words, i, m.oldJoin, m.stops, m.oldCamel && i.language == "en")
-	if i.kind != "part" && i.kind != "report" && i.kind != "event" && i.kind != "product" && !strings.ContainsAny(name, "üöäß") {
+	if i.kind != "part" && i.kind != "report" && i.kind != "event" && i.kind != "product" &&
+		!strings.ContainsAny(name, "üöäß") {
 		name = shortened(name, m.oldJoin, m.oldCut)
 	}
 	name = written(name, m.oldMarks)
@@ -429,7 +473,8 @@ func (m *move) newURL(i item) string {
 	name := ""
 	if m.newID != 3 {
 		name = m.name(words, i, m.newJoin, m.newStops, false)
-		if i.kind != "part" && i.kind != "report" && i.kind != "event" && i.kind != "product" && !strings.ContainsAny(name, "üöäß") {
+		if i.kind != "part" && i.kind != "report" && i.kind != "event" && i.kind != "product" &&
+			!strings.ContainsAny(name, "üöäß") {
 			name = shortened(name, "-", m.newCut)
 		}
 	} else {
@@ -491,7 +536,8 @@ func (m *move) changed(i item) []string {
 	}
 	if chance(r, m.typos) {
 		k := r.IntN(len(words))
-		if w := words[k]; len(w) > 6 && !strings.ContainsAny(w, "üöäß") && !slices.Contains(colourNames, w) {
+		if w := words[k]; len(w) > 6 && !strings.ContainsAny(w, "üöäß") &&
+			!slices.Contains(colourNames, w) {
 			at := 1 + r.IntN(len(w)-2)
 			words[k] = w[:at] + w[at+1:]
 		}

@@ -89,8 +89,8 @@ func literals(all []string) []string {
 
 // What captures are called: the last segment, those before it, numbers.
 var (
-	segmentNames = strings.Fields("a b c d e f g h i j k l")
-	numberNames  = strings.Fields("n m o p q r s t u v w x")
+	segmentNames = strings.Split("abcdefghijkl", "")
+	numberNames  = strings.Split("nmopqrstuvwx", "")
 )
 
 // aligned gives patterns of a pair of addresses that have segments in common.
@@ -141,8 +141,8 @@ func trimSlash(end string) string {
 	return end
 }
 
-// eachAligned gives patterns in which each segment that both addresses have is a capture; the others
-// of the old one stay, are numbers, or may be anything.
+// eachAligned gives patterns in which each segment that both addresses have is a capture; the
+// others of the old one stay, are numbers, or may be anything.
 func eachAligned(o, n address, digits bool, add func(old, to string),
 	write func([]string, string) string) {
 	at := alignment(o.all, n.all)
@@ -182,8 +182,8 @@ func eachAligned(o, n address, digits bool, add func(old, to string),
 	}
 }
 
-// partlyAligned makes captures of segments that stand within one of the new path, or hold one, which
-// no other answers.
+// partlyAligned makes captures of segments that stand within one of the new path, or hold one,
+// which no other answers.
 func partlyAligned(o, n []string, at []int, old, to []string) bool {
 	changed := false
 	for i := len(o) - 1; i >= 0; i-- {
@@ -251,8 +251,14 @@ func inName(o, n address, add func(old, to string), write func([]string, string)
 	}
 	oldHead, newHead := o.all[:len(o.all)-1], literals(n.all[:len(n.all)-1])
 	both := func(old, to string) {
-		add(write(append(heads(oldHead, false), old), o.end), write(append(slices.Clone(newHead), to), n.end))
-		add(write(append(heads(oldHead, true), old), o.end), write(append(slices.Clone(newHead), to), n.end))
+		add(
+			write(append(heads(oldHead, false), old), o.end),
+			write(append(slices.Clone(newHead), to), n.end),
+		)
+		add(
+			write(append(heads(oldHead, true), old), o.end),
+			write(append(slices.Clone(newHead), to), n.end),
+		)
 	}
 	if at := strings.Index(s, t); at >= 0 && edge(s, at) && edge(s, at+len(t)) {
 		before, behind := s[:at], s[at+len(t):]
