@@ -70,7 +70,8 @@ rules for the others. Each pair is followed through the plan with these rules.`,
 				return usage("--rules and --review are two things: expected one of them")
 			}
 			if c.Flags().Changed("from-confidence") && (o.least <= 0 || o.least > 1) {
-				return usage("--from-confidence %v: expected a confidence above 0, up to 1, such as 0.95", o.least)
+				return usage("--from-confidence %v: expected a number above 0, up to 1, such as 0.95",
+					o.least)
 			}
 			return p.runPair(c.Context(), &from, &out, &o, args)
 		},

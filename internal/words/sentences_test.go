@@ -371,7 +371,8 @@ var filled = map[string]any{
 // familyNames are what the parts of the list are called, in the order of the families.
 var familyNames = []string{
 	"reaching", "certificates", "chains", "destinations", "memory", "content",
-	"records", "mail", "registration", "rules", "search engines", "pairs", "plan", "checks", "what is kept",
+	"records", "mail", "registration", "rules", "search engines", "pairs", "plan", "checks",
+	"what is kept",
 	"input", "the estate file", "files",
 }
 

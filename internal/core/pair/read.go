@@ -51,7 +51,8 @@ var (
 		"du|des|et|en|un|une|der|die|das|und|von|zu|im|am|mit|fur|den|dem|ein|eine|el|los|las|y|" +
 		"il|lo|gli|e|di|da|i|het|van")
 	pagers   = set("page|seite|pagina|pag|start|offset|paged|pg|p|stranka|side|sida")
-	partings = set("part|teil|partie|parte|vol|volume|band|tome|chapter|kapitel|chapitre|no|nr|issue|" +
+	partings = set("part|teil|partie|parte|vol|volume|band|tome|chapter|kapitel|chapitre|no|" +
+		"nr|issue|" +
 		"heft|episode|folge|session|round")
 	romans  = map[string]uint64{"ii": 2, "iii": 3, "iv": 4, "vi": 6, "vii": 7, "viii": 8, "ix": 9}
 	colours = colourWords("red:red,rot,rouge,rojo,rosso,rood;blue:blue,blau,bleu,azul,blu,blauw;" +
@@ -119,7 +120,8 @@ var (
 		"novembre":  11,
 		"decembre":  12,
 	}
-	languages = set("en|de|fr|it|es|nl|da|sv|no|nb|fi|pl|cs|sk|hu|pt|ru|uk|el|tr|ro|bg|hr|sl|et|lv|lt|" +
+	languages = set("en|de|fr|it|es|nl|da|sv|no|nb|fi|pl|cs|sk|hu|pt|ru|uk|el|tr|ro|bg|hr|sl|" +
+		"et|lv|lt|" +
 		"ga|cy|ja|zh|ko|ar|he")
 	languageKeys = set("lang|language|hl|locale|l|sprache|langue|lng")
 )
