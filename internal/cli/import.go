@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -99,7 +100,8 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (impo
 	name := strings.ToLower(filepath.Base(path))
 	if o.kind == "" {
 		switch {
-		case strings.HasSuffix(name, ".csv") || strings.HasSuffix(name, ".tsv"):
+		case strings.HasSuffix(name, ".csv") || strings.HasSuffix(name, ".tsv") ||
+			strings.HasSuffix(name, ".xlsx"):
 			o.kind = "csv"
 		case strings.Contains(name, "htaccess") || strings.Contains(name, "apache") ||
 			strings.Contains(name, "httpd"):
@@ -133,12 +135,14 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (impo
 		host = h.String()
 	}
 	if o.kind == "csv" {
-		read, err := files.ReadPairs(path, o.oldColumn, o.newColumn)
+		read, rows, err := files.ReadPairs(path, o.oldColumn, o.newColumn)
 		pairs := make([]imports.Pair, len(read))
 		for i, p := range read {
 			pairs[i] = imports.Pair(p)
 		}
-		return imports.ReadPairs(pairs, host, 301, serves), err
+		m := imports.ReadPairs(pairs, host, 301, serves)
+		m.Rows = rows
+		return m, err
 	}
 	data, err := files.Read(path, files.MostConfig)
 	files.InProportion(len(data))
@@ -241,6 +245,15 @@ func (p *program) imported(
 	for _, l := range m.Beside {
 		result.Beside = append(result.Beside, masked(l))
 	}
+	for _, c := range m.Conflicts {
+		result.Conflicts = append(result.Conflicts, report.ImportConflict{First: c.First,
+			Second: c.Second, FirstText: web.MaskedWords(c.FirstText),
+			SecondText: web.MaskedWords(c.SecondText), URL: web.MaskedWords(c.URL)})
+	}
+	result.Rows, result.Conflicting = m.Rows, m.Conflicting
+	for i := range m.Rules {
+		result.Ranked = result.Ranked || m.Rules[i].Row.Rank != ""
+	}
 	for _, l := range m.Undecided {
 		result.Undecided = append(result.Undecided, masked(l))
 	}
@@ -249,7 +262,7 @@ func (p *program) imported(
 		for i := range m.Rules {
 			r := &m.Rules[i]
 			if !yield(report.ImportedRule{Line: r.Source, Text: web.MaskedWords(r.Text), Old: r.Old,
-				New: r.New, Status: r.Status, Query: r.Query}) {
+				New: r.New, Status: r.Status, Query: r.Query, Rank: r.Row.Rank, Note: r.Row.Note}) {
 				return
 			}
 		}
@@ -273,7 +286,7 @@ func (p *program) imported(
 	if err := p.show(report.Import(result), &o.out); err != nil {
 		return err
 	}
-	if len(result.Skipped)+len(result.Differences)+len(result.Undecided) > 0 {
+	if len(result.Skipped)+len(result.Differences)+len(result.Undecided)+len(result.Conflicts) > 0 {
 		return ended{code: exitFindings}
 	}
 	return nil
@@ -295,11 +308,11 @@ func addRules(e *files.Estate, source string, rules []imports.ImportedRule) (str
 	for _, r := range rules {
 		rows = append(
 			rows,
-			[]string{r.Old, r.New, r.Status, r.Query,
-				fmt.Sprintf("%s line %d", filepath.Base(source), r.Source)},
+			[]string{r.Old, r.New, r.Status, r.Query, r.Row.Rank,
+				cmp.Or(r.Row.Note, fmt.Sprintf("%s line %d", filepath.Base(source), r.Source))},
 		)
 	}
 	return path, edited(files.Change(path, func(text []byte) ([]byte, error) {
-		return files.AppendRules(path, text, []string{"old", "new", "status", "query", "note"}, rows)
+		return files.AppendRules(path, text, files.RuleColumns, rows)
 	}))
 }

@@ -236,23 +236,31 @@ func ReadRules(path string, scope rule.Scope) ([]*rule.Rule, error) {
 
 // Pair is a line of a table of redirects.
 type Pair struct {
-	Line             int
-	Old, New, Status string // Status: "" where there is no such column
-	Query            string // the same
+	Line              int
+	Old, New, Status  string // Status: "" where there is no such column
+	Query, Rank, Note string // the same
 }
 
-// ReadPairs reads two columns of a CSV file, by name, and what it says of the status. The error is
-// a problem.List.
-func ReadPairs(path, first, second string) ([]Pair, error) {
-	first, second = strings.ToLower(first), strings.ToLower(second)
-	t, err := readCSV(path, []string{first, second}, []string{first, second})
+// statusColumns are the names of a column with statuses.
+var statusColumns = []string{"status", "code", "status code", "http status", "redirect type", "type"}
+
+// ReadPairs reads two columns of a table, by name, and what it says of the status: CSV in one of the
+// usual encodings, or a workbook. rows is how many lines below its head have something in them. The
+// error is a problem.List.
+func ReadPairs(path, first, second string) (pairs []Pair, rows int, err error) {
+	g, err := ReadGrid(path, first, second)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	pairs := make([]Pair, len(t.rows))
-	for i, r := range t.rows {
-		pairs[i] = Pair{r.line, t.field(r, first), t.field(r, second), t.field(r, "status"),
-			t.field(r, "query")}
+	pairs = make([]Pair, len(g.Rows))
+	for i, r := range g.Rows {
+		pairs[i] = Pair{Line: r.Line, Old: g.Cell(r, first), New: g.Cell(r, second),
+			Query: g.Cell(r, "query"), Rank: g.Cell(r, "rank"), Note: g.Cell(r, "note")}
+		for _, name := range statusColumns {
+			if s := g.Cell(r, name); s != "" && pairs[i].Status == "" {
+				pairs[i].Status = s
+			}
+		}
 	}
-	return pairs, nil
+	return pairs, len(g.Rows), nil
 }

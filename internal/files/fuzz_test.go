@@ -233,7 +233,7 @@ func FuzzPairs(f *testing.F) {
 	f.Add("From,To\n/a,/b\n")
 	path := filepath.Join(f.TempDir(), "pairs.csv")
 	f.Fuzz(func(t *testing.T, text string) {
-		pairs, err := ReadPairs(stored(t, path, text), "from", "to")
+		pairs, _, err := ReadPairs(stored(t, path, text), "from", "to")
 		told(t, path, err)
 		require.True(t, slices.IsSortedFunc(pairs, func(a, b Pair) int { return a.Line - b.Line }))
 		_ = fmt.Sprint(csv.ErrFieldCount)

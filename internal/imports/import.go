@@ -39,6 +39,7 @@ import (
 // the rest is listed.
 type Import struct {
 	Ours    int  // patterns of the rule language
+	Rows    int  // of a table: lines below its head with something in them
 	stars   bool // patterns with stars are among them
 	Rules   []ImportedRule
 	Skipped []SkippedLine
@@ -54,12 +55,21 @@ type Import struct {
 	Beside []SkippedLine // directives beside redirects that matter to a move
 
 	Undecided []SkippedLine // lines of a table without a new address
+	Conflicts []Conflict    // lines of a table that lead one URL to different places: no rule
+	Conflicting int // lines in Conflicts
 	// lines that lead to a path of the host that was asked: of a www, the rules lead to its apex
 	Relative int
 	Widened  int // lines that name one scheme or host, and are taken for both
 	Merged   int // lines of a table that say the same of the other scheme or host
 	// lines of a table from which parameters that follow visitors were left out
 	Untracked int
+}
+
+// Conflict is two lines of a table that lead one URL to different places.
+type Conflict struct {
+	First, Second         int // lines
+	FirstText, SecondText string
+	URL                   string
 }
 
 // Named is a host that the file names without its www, and the line.

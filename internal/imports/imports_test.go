@@ -143,7 +143,7 @@ func pairs(all ...[2]string) []Pair {
 }
 
 func TestReadPairs(t *testing.T) {
-	m := ReadPairs(pairs([2]string{"https://old.example/a#top", "https://www.n.example/b#c"},
+	m := ReadPairs(pairs([2]string{"https://old.example/a#", "https://www.n.example/b#c"},
 		[2]string{"/c/*", "/d/$1"},
 		[2]string{"/e/*/f", "/g"}, [2]string{"*.old.example/x", "/x"}, [2]string{"/h", "-"},
 		[2]string{"", "/i"},
@@ -180,7 +180,7 @@ func TestATableIsReadAsPeopleMeanIt(t *testing.T) {
 				[2]string{"/d", "Gone"}),
 			"4 old.example/c >  410 \n5 old.example/d >  410 \n2 undecided\n3 undecided\n"},
 		"unless its status says so": {
-			[]Pair{{2, "/a", "", "410", ""}, {3, "/b", "", "301", ""}, {4, "/c", "/d", "302", ""}},
+			[]Pair{{Line: 2, Old: "/a", New: "", Status: "410", Query: ""}, {Line: 3, Old: "/b", New: "", Status: "301", Query: ""}, {Line: 4, Old: "/c", New: "/d", Status: "302", Query: ""}},
 			"2 old.example/a >  410 \n4 old.example/c > /d 302 \n3 undecided\n"},
 		"one door is both": {
 			pairs([2]string{"https://www.old.example/a", "/x"}, [2]string{"http://old.example/b", "/y"}),
@@ -190,7 +190,24 @@ func TestATableIsReadAsPeopleMeanIt(t *testing.T) {
 				[2]string{"/a", "/x"}), "2 old.example/a > /x 301 \n"},
 		"doors that do not agree stay": {pairs([2]string{"https://www.old.example/a", "/x"},
 			[2]string{"http://old.example/a", "/y"}),
-			"2 https://www.old.example/a > /x 301 \n3 http://old.example/a > /y 301 \n"},
+			"2 www.old.example/a > /x 301 \n3 old.example/a > /y 301 \n"},
+		"one URL by two schemes is a conflict": {pairs([2]string{"https://old.example/a", "/x"},
+			[2]string{"http://old.example/a", "/y"}, [2]string{"/b", "/z"},
+			[2]string{"/c", "/x"}, [2]string{"/c", "/x"}, [2]string{"old.example/c", "/x"}),
+			"4 old.example/b > /z 301 \n5 old.example/c > /x 301 \n2 and 3: old.example/a\n"},
+		"one URL twice is a conflict, by its status too": {[]Pair{{Line: 2, Old: "/a", New: "/x"},
+			{Line: 3, Old: "/a", New: "/x", Status: "302"}, {Line: 4, Old: "/d", New: "-"},
+			{Line: 5, Old: "/d", New: "/x"}}, "2 and 3: old.example/a\n4 and 5: old.example/d\n"},
+		"what follows # never reaches a server": {pairs([2]string{"/#!/spa/page", "/x"},
+			[2]string{"/page.html#top", "/y"}, [2]string{"/z#", "/z/"}),
+			"4 old.example/z > /z/ 301 \n2 left: what follows # never reaches a server; a script on the " +
+				"page that answers at old.example/ can read it and lead on\n3 left: what follows # never " +
+				"reaches a server; a script on the page that answers at old.example/page.html can read it " +
+				"and lead on\n"},
+		"ports that schemes have anyway, numbers with points": {[]Pair{
+			{Line: 2, Old: "https://old.example:443/a", New: "/x", Status: "302.0"},
+			{Line: 3, Old: "http://old.example:80/b", New: "/y"}, {Line: 4, Old: "old.example:443", New: "/"}},
+			"2 old.example/a > /x 302 \n3 old.example/b > /y 301 \n4 old.example > / 301 \n"},
 		"the www of a subdomain is a host": {pairs([2]string{"http://www.shop.old.example/a", "/x"}),
 			"2 www.shop.old.example/a > /x 301 \n"},
 		"the site's www": {pairs([2]string{"https://www.n.example/a", "/x"}),
@@ -209,6 +226,9 @@ func TestATableIsReadAsPeopleMeanIt(t *testing.T) {
 			for _, u := range m.Undecided {
 				says += fmt.Sprintf("%d undecided\n", u.Line)
 			}
+			for _, c := range m.Conflicts {
+				says += fmt.Sprintf("%d and %d: %s\n", c.First, c.Second, c.URL)
+			}
 			assert.Equal(t, c.rules, says)
 		})
 	}
@@ -222,12 +242,12 @@ func TestATableIsReadAsPeopleMeanIt(t *testing.T) {
 // no captures, captures that nothing takes, stars.
 func TestOurOwnLanguageComesBack(t *testing.T) {
 	m := ReadPairs([]Pair{
-		{2, "old.example/archive/{year:digits}/{item}", "/a/{year}/{item}", "", ""},
-		{3, "old.example/shop/{+rest}", "/shop/{+rest}", "302", "drop"},
-		{4, "old.example/schools/{+rest}", "/learn/", "", "drop"},
-		{5, "old.example/find?q={words}", "/search/?for={words}", "", "keep"},
-		{6, "old.example/plain", "/x", "", "drop"},
-		{7, "old.example/gone/{+rest}", "-", "", ""},
+		{Line: 2, Old: "old.example/archive/{year:digits}/{item}", New: "/a/{year}/{item}", Status: "", Query: ""},
+		{Line: 3, Old: "old.example/shop/{+rest}", New: "/shop/{+rest}", Status: "302", Query: "drop"},
+		{Line: 4, Old: "old.example/schools/{+rest}", New: "/learn/", Status: "", Query: "drop"},
+		{Line: 5, Old: "old.example/find?q={words}", New: "/search/?for={words}", Status: "", Query: "keep"},
+		{Line: 6, Old: "old.example/plain", New: "/x", Status: "", Query: "drop"},
+		{Line: 7, Old: "old.example/gone/{+rest}", New: "-", Status: "", Query: ""},
 	}, "", 301, nil)
 	assert.Equal(t, `2 old.example/archive/{year:digits}/{item} > /a/{year}/{item} 301 
 3 old.example/shop/{+rest} > /shop/{+rest} 302 drop
@@ -409,7 +429,7 @@ func FuzzImported(f *testing.F) {
 		var pairs []Pair
 		for i, line := range strings.Split(text, "\n") {
 			if old, to, ok := strings.Cut(line, ","); ok && i < 200 {
-				pairs = append(pairs, Pair{i + 1, old, to, "", ""})
+				pairs = append(pairs, Pair{Line: i + 1, Old: old, New: to})
 			}
 		}
 		m := ReadPairs(pairs, "old.example", 301, nil)
@@ -437,7 +457,7 @@ func FuzzReadPairs(f *testing.F) {
 	f.Add("/a/*", "/b/$1")
 	f.Add("http://old.example/{x}?a=*", "https://n.example/#$1")
 	f.Fuzz(func(t *testing.T, old, to string) {
-		m := ReadPairs([]Pair{{1, old, to, "", ""}}, "old.example", 301, nil)
+		m := ReadPairs([]Pair{{Line: 1, Old: old, New: to}}, "old.example", 301, nil)
 		if len(m.Undecided) > 0 {
 			return
 		}

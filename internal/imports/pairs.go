@@ -17,6 +17,8 @@ type Pair struct {
 	Old, New string // whole URLs, or paths of a host
 	Status   string // "" where the table has no such column
 	Query    string // the same: keep or drop, as a table of our own rules says it
+	Rank     string // the same
+	Note     string // the same
 }
 
 // ownCapture is a capture of the rule language.
@@ -58,7 +60,10 @@ func ReadPairs(pairs []Pair, host string, status int, serves func(web.Host) bool
 		}
 	}
 	for _, e := range m.twins(entries, serves) {
-		m.add(e.line, e.text, e.old, e.to, e.status, e.drop, "", "")
+		if m.add(e.line, e.text, e.old, e.to, e.status, e.drop, "", "") {
+			row := &m.Rules[len(m.Rules)-1].Row
+			row.Rank, row.Note = e.rank, e.note
+		}
 	}
 	return m
 }
@@ -71,13 +76,16 @@ type entry struct {
 	status    int
 	drop      bool // the query is not handed on
 	untracked bool
+	rank      string
+	note      string
 }
 
 // read reads a line; what is none goes to what is left, or to what is undecided.
 func (m *Import) read(p Pair, host string, status int) (entry, bool) {
 	from, to := strings.TrimSpace(p.Old), strings.TrimSpace(p.New)
 	e := entry{line: p.Line, text: from + "," + to, status: status,
-		drop: strings.EqualFold(strings.TrimSpace(p.Query), "drop")}
+		drop: strings.EqualFold(strings.TrimSpace(p.Query), "drop"),
+		rank: strings.TrimSpace(p.Rank), note: strings.TrimSpace(p.Note)}
 	says := strings.TrimSpace(p.Status)
 	gone := slices.Contains(goneWords, strings.ToLower(to)) ||
 		to == "" && (says == "410" || strings.EqualFold(says, "gone"))
@@ -96,7 +104,13 @@ func (m *Import) read(p Pair, host string, status int) (entry, bool) {
 	case strings.HasPrefix(from, "/"):
 		from = host + from
 	}
+	if page, fragment, marked := strings.Cut(from, "#"); marked && fragment != "" {
+		m.leave(p.Line, e.text, "what follows # never reaches a server; a script on the page that "+
+			"answers at %s can read it and lead on", page)
+		return e, false
+	}
 	from, _, _ = strings.Cut(from, "#")
+	from = withoutPort(from)
 	from, e.untracked = withoutTracking(from)
 	if gone && isOurs(from, "") {
 		m.Ours, e.old, e.status = m.Ours+1, from, 410
@@ -131,9 +145,34 @@ func (m *Import) read(p Pair, host string, status int) (entry, bool) {
 	return e, true
 }
 
-// statusOf takes in what a table says of the status, where it is one of a redirect.
+// withoutPort drops the port that a scheme has anyway.
+func withoutPort(from string) string {
+	scheme, rest, schemed := strings.Cut(from, "://")
+	if !schemed {
+		scheme, rest = "", from
+	}
+	host, path, slash := strings.Cut(rest, "/")
+	switch {
+	case strings.HasSuffix(host, ":443") && !strings.EqualFold(scheme, "http"):
+		host = strings.TrimSuffix(host, ":443")
+	case strings.HasSuffix(host, ":80") && !strings.EqualFold(scheme, "https"):
+		host = strings.TrimSuffix(host, ":80")
+	default:
+		return from
+	}
+	if slash {
+		host += "/" + path
+	}
+	if schemed {
+		return scheme + "://" + host
+	}
+	return host
+}
+
+// statusOf takes in what a table says of the status, where it is one of a redirect; spreadsheets
+// write numbers with a point.
 func (e *entry) statusOf(says string) {
-	if n, err := strconv.Atoi(says); err == nil && (n == 301 || n == 302 || n == 307 || n == 308) {
+	if n, err := strconv.Atoi(strings.TrimSuffix(says, ".0")); err == nil && (n == 301 || n == 302 || n == 307 || n == 308) {
 		e.status = n
 	}
 }
@@ -153,36 +192,66 @@ func withoutTracking(address string) (string, bool) {
 	return path + "?" + kept, true
 }
 
-// twins gives the redirects with those that say the same of both schemes and both hosts as one.
+// twins gives the redirects with those that say the same of both schemes and both hosts as one. Lines
+// that lead one URL, or its http and https, to different places are a conflict, and no rule.
 func (m *Import) twins(entries []entry, serves func(web.Host) bool) []entry {
-	groups := map[string][]int{}
-	keys := make([]string, len(entries))
+	groups, hosts := map[string][]int{}, map[string][]int{}
+	keys, own := make([]string, len(entries)), make([]string, len(entries))
 	for i, e := range entries {
-		keys[i] = old.Wide(e.old, serves)
+		keys[i], own[i] = old.Wide(e.old, serves), withoutScheme(e.old)
 		groups[keys[i]] = append(groups[keys[i]], i)
+		hosts[own[i]] = append(hosts[own[i]], i)
+	}
+	says := func(e entry) entry {
+		return entry{to: e.to, status: e.status, drop: e.drop}
+	}
+	agree := func(all []int) (other int, same bool) {
+		for _, n := range all {
+			if says(entries[n]) != says(entries[all[0]]) {
+				return n, false
+			}
+		}
+		return 0, true
 	}
 	var all []entry
 	for i, e := range entries {
 		if e.untracked {
 			m.Untracked++
 		}
-		group := groups[keys[i]]
-		agree := !slices.ContainsFunc(group, func(n int) bool {
-			return entries[n].to != entries[group[0]].to || entries[n].status != entries[group[0]].status ||
-				entries[n].drop != entries[group[0]].drop
-		})
+		group, mine := groups[keys[i]], hosts[own[i]]
+		if other, same := agree(mine); !same {
+			m.Conflicting++
+			if i == mine[0] {
+				o := entries[other]
+				m.Conflicts = append(m.Conflicts, Conflict{First: e.line, Second: o.line, FirstText: e.text,
+					SecondText: o.text, URL: own[i]})
+			}
+			continue
+		}
+		to := keys[i]
+		if _, same := agree(group); !same { // the www leads elsewhere than the apex
+			group, to = mine, own[i]
+		}
 		switch {
-		case !agree: // each is for what it names
 		case group[0] != i:
 			m.Merged++
 			continue
-		case e.old != keys[i]:
+		case e.old != to:
 			m.Widened++
-			e.old = keys[i]
+			e.old = to
 		}
 		all = append(all, e)
 	}
 	return all
+}
+
+// withoutScheme gives an address without its scheme.
+func withoutScheme(address string) string {
+	scheme, rest, schemed := strings.Cut(address, "://")
+	if !schemed || strings.ContainsAny(scheme, "/?") {
+		return address
+	}
+	return rest
 }
 
 // starred writes a pattern with stars as one of the rule language, and says why it cannot be where

@@ -20,6 +20,10 @@ type Imported struct {
 	Skipped     []Skipped
 	Differences []Difference
 	Undecided   []Skipped // lines without a new address
+	Conflicts   []ImportConflict
+	Rows        int       // of a table, below its head
+	Conflicting int       // of these, lines in Conflicts
+	Ranked      bool      // some rules have a rank
 	Anyway      []Skipped // lines that do what a door does anyway
 	Beside      []Skipped // directives beside redirects that matter to the move
 	All         bool      // every difference is shown by itself
@@ -29,6 +33,15 @@ type Imported struct {
 	Ours                       int // patterns of the rule language
 	Widened, Merged, Untracked int
 	Relative                   int // lines that lead to a path of their own host
+}
+
+// ImportConflict is two lines that lead one URL to different places.
+type ImportConflict struct {
+	First      int    `json:"first"`
+	Second     int    `json:"second"`
+	FirstText  string `json:"first_text"`
+	SecondText string `json:"second_text"`
+	URL        string `json:"url"`
 }
 
 // Skipped is a line that was not translated, and why.
@@ -54,6 +67,8 @@ type ImportedRule struct {
 	New    string `json:"new,omitempty"`
 	Status string `json:"status"`
 	Query  string `json:"query,omitempty"`
+	Rank   string `json:"rank,omitempty"`
+	Note   string `json:"note,omitempty"`
 }
 
 // Import is what came of a file. Its main table is a working file: rules as the estate reads them.
@@ -81,6 +96,16 @@ func Import(m Imported) doc.Doc {
 	blocks := []doc.Block{importVerdict(m)}
 	if len(m.Skipped) > 0 {
 		blocks = append(blocks, linesList("Not translated: check these by hand", doc.Failed, m.Skipped))
+	}
+	if len(m.Conflicts) > 0 {
+		l := doc.List{Title: "One URL, two targets: no rule is made of these", Tone: doc.Failed,
+			More: doc.Command("--format json") + " has them all"}
+		for _, c := range m.Conflicts {
+			l.Items = append(l.Items, doc.Cat(doc.Copy(wording.Cut(c.URL, 90)), doc.NewLine,
+				doc.Phrasef("line %d: ", c.First), doc.Copy(wording.Cut(c.FirstText, 90)), doc.NewLine,
+				doc.Phrasef("line %d: ", c.Second), doc.Copy(wording.Cut(c.SecondText, 90))))
+		}
+		blocks = append(blocks, l)
 	}
 	if len(m.Undecided) > 0 {
 		l := doc.List{Title: "Undecided: no target yet", Tone: doc.Warned,
@@ -136,6 +161,7 @@ func Import(m Imported) doc.Doc {
 			{Name: "skipped", Value: append([]Skipped{}, m.Skipped...)},
 			{Name: "differences", Value: append([]Difference{}, m.Differences...)},
 			{Name: "undecided", Value: append([]Skipped{}, m.Undecided...)},
+			{Name: "conflicts", Value: doc.IfAny(m.Conflicts)}, {Name: "rows", Value: ifMore(m.Rows)},
 			{Name: "anyway", Value: doc.IfAny(m.Anyway)}, {Name: "beside", Value: doc.IfAny(m.Beside)},
 			{Name: "patterns", Value: ifMore(m.Ours)},
 			{Name: "widened", Value: ifMore(m.Widened)}, {Name: "merged", Value: ifMore(m.Merged)},
@@ -152,9 +178,15 @@ const mostImported = 1000
 func (m Imported) sheet(yield func(doc.Block) bool) {
 	piece := doc.Data{Sheet: "rules", Head: []string{"old", "new", "status", "query", "note"},
 		Exact: true, Goes: true}
+	if m.Ranked {
+		piece.Head = append(piece.Head, "rank")
+	}
 	for r := range m.Rules {
-		if piece.Rows = append(piece.Rows,
-			[]string{r.Old, r.New, r.Status, r.Query, ""}); len(piece.Rows) == sheetPiece {
+		row := []string{r.Old, r.New, r.Status, r.Query, r.Note}
+		if m.Ranked {
+			row = append(row, r.Rank)
+		}
+		if piece.Rows = append(piece.Rows, row); len(piece.Rows) == sheetPiece {
 			if !yield(piece) {
 				return
 			}
@@ -196,6 +228,12 @@ func takenWider(m Imported) []doc.Block {
 					Gap: len(blocks) == 0})
 		}
 	}
+	if m.Rows > 0 {
+		taken := m.Rows - len(m.Undecided) - m.Conflicting - len(m.Skipped)
+		blocks = append(blocks, doc.Paragraph{Soft: true, Gap: true, Text: doc.Phrasef(
+			"Of %s below the head %d are taken, %d undecided, %d in conflict, %d left.",
+			wording.Count(m.Rows, "row"), taken, len(m.Undecided), m.Conflicting, len(m.Skipped))})
+	}
 	say(m.Ours, "%s with captures of the rule language, such as {name}: taken as patterns.")
 	say(m.Widened,
 		"%s named one scheme, or the www of a domain, and became a rule for http and https, apex and "+
@@ -227,7 +265,7 @@ func importVerdict(m Imported) doc.Verdict {
 	if len(m.Differences)+len(m.Undecided) > 0 {
 		v.Tone = doc.Warned
 	}
-	if len(m.Skipped) > 0 {
+	if len(m.Skipped)+len(m.Conflicts) > 0 {
 		v.Tone = doc.Failed
 	}
 	switch {
