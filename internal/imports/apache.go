@@ -109,6 +109,7 @@ func logical(text string) []numbered {
 }
 
 type apache struct {
+	chained bool // the rule before is tied to the next one
 	Import
 	apacheHost
 	outside   apacheHost // of the block of a virtual host
@@ -142,6 +143,10 @@ func (a *apache) line(number int, text string, behind []numbered) {
 	directive := strings.ToLower(words[0])
 	args := words[1:]
 	redirects := strings.HasPrefix(directive, "redirect") || strings.HasPrefix(directive, "rewrite")
+	if a.without() && redirects {
+		a.anyway(number, trimmed, "it holds only on a server without the module that redirects")
+		return
+	}
 	if within := a.deciding(); within != "" && redirects {
 		a.leave(number, trimmed, "it stands inside %s, which decides whether it holds", within)
 		return
@@ -204,11 +209,23 @@ func (a *apache) line(number int, text string, behind []numbered) {
 	}
 }
 
+// without reports whether a line stands where it holds only without mod_rewrite or mod_alias.
+func (a *apache) without() bool {
+	return slices.ContainsFunc(a.inside, func(block string) bool {
+		kind, module, _ := strings.Cut(strings.ToLower(strings.Trim(block, "<>")), " ")
+		module = strings.TrimSpace(module)
+		return kind == "ifmodule" && strings.HasPrefix(module, "!") &&
+			(strings.Contains(module, "rewrite") || strings.Contains(module, "alias"))
+	})
+}
+
 // deciding returns the innermost block that decides whether what stands in it holds, "" for none.
 func (a *apache) deciding() string {
 	for i := len(a.inside) - 1; i >= 0; i-- {
 		kind, _, _ := strings.Cut(strings.Trim(a.inside[i], "<>"), " ")
-		if !strings.EqualFold(kind, "IfModule") && !strings.EqualFold(kind, "VirtualHost") {
+		_, module, _ := strings.Cut(a.inside[i], " ")
+		held := strings.EqualFold(kind, "IfModule") && !strings.HasPrefix(strings.TrimSpace(module), "!")
+		if !held && !strings.EqualFold(kind, "VirtualHost") {
 			return a.inside[i]
 		}
 	}
@@ -350,10 +367,14 @@ func splitWords(s string) []string {
 			s = s[min(end+1, len(s)):]
 			continue
 		}
-		end := strings.IndexAny(s, " \t")
-		if end < 0 {
-			end = len(s)
+		end := 0
+		for end < len(s) && s[end] != ' ' && s[end] != '\t' {
+			if s[end] == '\\' && end+1 < len(s) { // a space may stand behind it
+				end++
+			}
+			end++
 		}
+		end = min(end, len(s))
 		words = append(words, s[:end])
 		s = s[end:]
 	}
@@ -393,6 +414,11 @@ func (a *apache) redirect(number int, text, directive string, args []string) {
 		return
 	case len(args) == 0 || !strings.HasPrefix(args[0], "/") || status != 410 && len(args) < 2:
 		a.leave(number, text, "it has no path and target")
+		return
+	}
+	if strings.Contains(args[0], "?") {
+		a.leave(number, text, "Apache compares the path alone, so that a line with ? never holds; write "+
+			"the condition into a rule of your own if it is meant")
 		return
 	}
 	old, target := escapeText(args[0]), ""
@@ -468,6 +494,11 @@ func (a *apache) rewrite(number int, text string, args []string) {
 	if len(args) > 2 {
 		flags = strings.Trim(args[2], "[]")
 	}
+	within := a.chained
+	if a.chained = chains(flags); a.chained || within {
+		a.leave(number, text, "it is a part of a chain ([C]): it holds only where the lines before it do")
+		return
+	}
 	if args[1] == "-" && onlyNotes(flags) {
 		a.anyway(number, text, "it sets something for later lines, and redirects nobody")
 		return
@@ -512,11 +543,23 @@ func (a *apache) rewrite(number int, text string, args []string) {
 		a.relative(number)
 	}
 	for _, at := range ats {
-		hosts := at.hosts
+		hosts, ways := at.hosts, x.ways
+		if at.uri != nil {
+			if !takesEvery(args[0]) {
+				a.leave(number, text, "a rule cannot express a condition on REQUEST_URI beside a path")
+				return
+			}
+			ways = byURI(*at.uri)
+		}
+		if slices.ContainsFunc(ways, func(w way) bool { return !at.holds(w) }) {
+			a.leave(number, text, "a rule cannot express its condition on the path; write the path into "+
+				"the rule")
+			return
+		}
 		if strings.Contains(args[1], "%{HTTP_HOST}") {
 			hosts = withWWW(hosts)
 		}
-		for _, w := range x.ways {
+		for _, w := range ways {
 			w.folds = f.folds
 			if at.note != "" && w.note == "" {
 				w.note, w.differ = at.note, at.differ(w)
@@ -528,6 +571,13 @@ func (a *apache) rewrite(number int, text string, args []string) {
 						a.leave(number, text, "%s", err)
 						return
 					}
+					if !drop {
+						to = withQuery(to, at.query)
+					}
+				}
+				if !drop && at.query != "" && w.note == "" {
+					w.note, w.differ = "The rule puts the parameters that it requires first.",
+						pathOnly(w.old, "?more=1&"+at.sample)
 				}
 				a.putAt(number, text, at.scheme, host, w.old+at.query, to, f.status, drop, w)
 			}
@@ -544,8 +594,6 @@ func (a *apache) rewrite(number int, text string, args []string) {
 // substitution writes what a RewriteRule leads to, as a template.
 func (a *apache) substitution(path, query string, w way, at asked, host string) (string, error) {
 	hidden := strings.NewReplacer(
-		"%1",
-		"\x01",
 		"%{HTTP_HOST}",
 		host,
 		"%{SERVER_NAME}",
@@ -557,12 +605,26 @@ func (a *apache) substitution(path, query string, w way, at asked, host string) 
 		"%{QUERY_STRING}",
 		"\x03",
 	)
-	to, err := target(hidden.Replace(path), w.groups, '$')
+	captured := w.uri
+	if len(at.groups) > 0 || captured == nil {
+		captured = at.groups
+	}
+	var unnamed string
+	hide := func(s string) string {
+		return ofCondition.ReplaceAllStringFunc(hidden.Replace(s), func(group string) string {
+			written, have := captured[group[1:]]
+			if !have {
+				unnamed = group
+			}
+			return strings.NewReplacer("{", "\x04", "}", "\x05").Replace(written)
+		})
+	}
+	to, err := target(hide(path), w.groups, '$')
 	if err != nil {
 		return "", err
 	}
 	if query != "" {
-		more, err := target(hidden.Replace(query), w.groups, '$')
+		more, err := target(hide(query), w.groups, '$')
 		if err != nil {
 			return "", err
 		}
@@ -571,12 +633,10 @@ func (a *apache) substitution(path, query string, w way, at asked, host string) 
 	if strings.Contains(to, "\x03") {
 		return "", fmt.Errorf("its target contains the whole query; rules pass it on automatically")
 	}
-	if strings.Contains(to, "\x01") {
-		if at.group == "" {
-			return "", fmt.Errorf("%%1 names no group of a condition that can be captured")
-		}
-		to = strings.ReplaceAll(to, "\x01", at.group)
+	if unnamed != "" {
+		return "", fmt.Errorf("%s names no group of a condition that can be captured", unnamed)
 	}
+	to = strings.NewReplacer("\x04", "{", "\x05", "}").Replace(to)
 	if strings.Contains(to, "\x02") {
 		whole := strings.ReplaceAll(w.old, ":digits}", "}")
 		if before, _, _ := strings.Cut(to, "\x02"); strings.HasSuffix(before, "/") {
@@ -589,6 +649,34 @@ func (a *apache) substitution(path, query string, w way, at asked, host string) 
 	}
 	return absoluteAt(to, host), nil
 }
+
+// withQuery gives a target with the parameters for which a rule asks, which the file hands on.
+func withQuery(to, query string) string {
+	if query == "" {
+		return to
+	}
+	query = strings.ReplaceAll(query[1:], ":digits}", "}")
+	to, fragment, marked := strings.Cut(to, "#")
+	sign := "?"
+	if strings.Contains(to, "?") {
+		sign = "&"
+	}
+	if to += sign + query; marked {
+		to += "#" + fragment
+	}
+	return to
+}
+
+// pathOnly gives a path of a template with a query; "" where the template has captures.
+func pathOnly(old, query string) string {
+	if strings.Contains(old, "{") {
+		return ""
+	}
+	return old + query
+}
+
+// ofCondition is a group of the condition before a RewriteRule.
+var ofCondition = regexp.MustCompile(`%[1-9]`)
 
 func firstOf(a, b string) string {
 	if a != "" {
@@ -656,7 +744,10 @@ func rewriteFlags(flags, to string) (rewriteHow, string) {
 // asked is what conditions ask for.
 type asked struct {
 	apacheHost
-	query, group, note, example string
+	query, note, example, sample string
+	groups                       map[string]string // of the last condition with any, by number
+	not, must                    []string          // expressions that no path may fit, and that each has to
+	uri                          *expression       // that the path has to fit
 }
 
 func (a asked) differ(w way) string {
@@ -735,6 +826,9 @@ func (a *apache) anyHost(group []condition) ([]string, bool) {
 func (a *apache) ask(at *asked, c condition) string {
 	switch c.variable {
 	case "HTTP_HOST", "SERVER_NAME":
+		if not, negated := strings.CutPrefix(c.pattern, "!"); negated && never(not, at.hosts) {
+			return "" // it holds for each of these hosts
+		}
 		host, ok := hostOf(c.pattern)
 		if !ok {
 			return fmt.Sprintf("the condition on the host (%s) is not a single host", c.pattern)
@@ -749,17 +843,36 @@ func (a *apache) ask(at *asked, c condition) string {
 		a.serves("", at.hosts)
 	case "QUERY_STRING":
 		return at.askQuery(c.pattern)
+	case "THE_REQUEST":
+		return at.askRequest(c.pattern)
 	case "REQUEST_URI":
-		if strings.HasPrefix(c.pattern, "!") && strings.Contains(c.pattern, "well-known") {
+		not, negated := strings.CutPrefix(c.pattern, "!")
+		if negated && strings.Contains(c.pattern, "well-known") {
 			return "" // doors leave that alone too (policy.exempt)
 		}
-		return "a rule cannot express the condition on REQUEST_URI; write its path into the rule"
+		if negated {
+			at.not = append(slices.Clone(at.not), not)
+			return ""
+		}
+		x, err := readExpression(c.pattern, "")
+		if err != nil || at.uri != nil {
+			return "a rule cannot express the condition on REQUEST_URI; write its path into the rule"
+		}
+		at.uri = &x
 	case "REQUEST_FILENAME":
 		return "it asks whether a file exists, which a rule cannot know"
 	default:
 		return fmt.Sprintf("a rule cannot express the condition on %s", c.variable)
 	}
 	return ""
+}
+
+// chains reports whether flags tie a rule to the one behind it.
+func chains(flags string) bool {
+	return slices.ContainsFunc(strings.Split(strings.ToUpper(flags), ","), func(f string) bool {
+		f = strings.TrimSpace(f)
+		return f == "C" || f == "CHAIN"
+	})
 }
 
 // onlyNotes reports whether flags set variables alone.
@@ -866,32 +979,4 @@ func schemeOf(pattern string) (string, bool) {
 		return "https://", true
 	}
 	return "", false
-}
-
-// askQuery translates a condition on the whole query: one parameter with a literal value or a
-// number.
-func (a *asked) askQuery(pattern string) string {
-	inner, ok := strings.CutPrefix(pattern, "^")
-	inner, ends := strings.CutSuffix(inner, "$")
-	key, value, pair := strings.Cut(inner, "=")
-	if !ok || !ends || !pair || strings.ContainsAny(key, `()[]|*+?\.`) {
-		return fmt.Sprintf("the condition on the query (%s) is more than one parameter with a value",
-			pattern)
-	}
-	switch value {
-	case `([0-9]+)`, `(\d+)`:
-		a.query, a.group, value = "?"+key+"={q:digits}", "{q}", "7"
-	case `([^&]+)`, `(.+)`, `([^&]*)`, `(.*)`:
-		a.query, a.group, value = "?"+key+"={q}", "{q}", "x"
-	default:
-		value = strings.ReplaceAll(value, `\.`, ".")
-		if strings.ContainsAny(value, `()[]|*+?\^$`) {
-			return fmt.Sprintf("the condition on the query (%s) is more than one parameter with a value",
-				pattern)
-		}
-		a.query = "?" + key + "=" + escapeText(value)
-	}
-	a.note = "The rule takes URLs with further parameters too."
-	a.example = "?" + key + "=" + value + "&more=1"
-	return ""
 }

@@ -54,9 +54,9 @@ type Import struct {
 	Anyway []SkippedLine // lines that do what a door does anyway: https, and one of apex and www
 	Beside []SkippedLine // directives beside redirects that matter to a move
 
-	Undecided []SkippedLine // lines of a table without a new address
-	Conflicts []Conflict    // lines of a table that lead one URL to different places: no rule
-	Conflicting int // lines in Conflicts
+	Undecided   []SkippedLine // lines of a table without a new address
+	Conflicts   []Conflict    // lines of a table that lead one URL to different places: no rule
+	Conflicting int           // lines in Conflicts
 	// lines that lead to a path of the host that was asked: of a www, the rules lead to its apex
 	Relative int
 	Widened  int // lines that name one scheme or host, and are taken for both
@@ -730,11 +730,41 @@ type way struct {
 	differ string // a path at which the template says otherwise
 	folds  bool   // it ignores case
 	exact  string // how many digits it asks for, in words; "": any number
+	// a capture, what it takes and the class of the file does not, and that class; "": none
+	oddName, oddText, class string
+	uri                     map[string]string // groups of a condition on the path
 }
 
 // readExpression takes a regular expression apart. prefix stands before what it matches: "/" where
 // a server leaves it away. The error is the reason why the rule language cannot say it.
 func readExpression(s, prefix string) (expression, error) {
+	all, err := branches(s)
+	if err != nil {
+		return expression{}, err
+	}
+	var whole expression
+	seen := map[string]bool{}
+	for _, one := range all {
+		x, err := readBranch(one, prefix)
+		if err != nil {
+			return expression{}, err
+		}
+		whole.anchored = x.anchored
+		for _, w := range x.ways {
+			if !seen[w.old] {
+				seen[w.old] = true
+				whole.ways = append(whole.ways, w)
+			}
+		}
+	}
+	if len(whole.ways) > mostWays {
+		return expression{}, errTooMany
+	}
+	return whole, nil
+}
+
+// readBranch takes an expression apart whose groups of texts are whole ones.
+func readBranch(s, prefix string) (expression, error) {
 	if len(s) > mostExpressed {
 		return expression{}, fmt.Errorf("its expression is longer than %d octets", mostExpressed)
 	}
@@ -784,6 +814,10 @@ func readExpression(s, prefix string) (expression, error) {
 			w.note, w.differ = "The rule takes any number of digits there, the file "+w.exact+".",
 				exampleOf(w.old)
 		}
+		if w := &ways[i]; w.oddText != "" && w.note == "" {
+			w.note = "The rule takes any characters there, the file " + w.class + " alone."
+			w.differ = exampleWith(w.old, w.oddName, w.oddText)
+		}
 		if u := longestFirst(ways[i].old); u != "" && ways[i].note == "" && !r.lazy {
 			ways[i].note,
 				ways[i].differ = "A capture of the rule takes the shortest first, the group of the file the "+
@@ -822,8 +856,9 @@ func open(ways []way) ([]way, error) {
 type expressionReader struct {
 	rest           string
 	group, unnamed int
-	ended          bool // by $
-	lazy           bool // some class takes the shortest first itself
+	ended          bool    // by $
+	narrow         *narrow // the class that was read last, where it takes less than a capture
+	lazy           bool    // some class takes the shortest first itself
 }
 
 // read goes on until the end, or within a group until it closes.
@@ -839,16 +874,18 @@ func (r *expressionReader) read(ways []way, inside bool) ([]way, error) {
 			if ways, err = r.readGroup(ways); err != nil {
 				return nil, err
 			}
-		case c == '[' || c == '.' || strings.HasPrefix(r.rest, `\d`):
+		case c == '[' || c == '.' || strings.HasPrefix(r.rest, `\d`) ||
+			strings.HasPrefix(r.rest, `\w`) || strings.HasPrefix(r.rest, `\S`):
 			unit, err := r.readClass()
 			if err != nil {
 				return nil, err
 			}
 			r.unnamed++ // a capture of its own, which no target names
-			name := fmt.Sprintf("u%d", r.unnamed)
+			name, before := fmt.Sprintf("u%d", r.unnamed), ways
 			if ways, err = with(ways, unit, name, 0, "", r.last()); err != nil {
 				return nil, err
 			}
+			ways = r.narrowed(before, ways, name, "")
 		case strings.IndexByte(`)|*+?{}^$`, c) >= 0:
 			return nil, fmt.Errorf("%q is more than the rule language can express", string(c))
 		default:
@@ -896,7 +933,7 @@ func (r *expressionReader) readText() (string, error) {
 	if c == '{' || c == '}' || c == '*' || c == '%' || c == ' ' {
 		return fmt.Sprintf("%%%02X", c), nil
 	}
-	return string(c), nil
+	return string([]byte{c}), nil
 }
 
 // exactDigits is a class that takes so many digits.
@@ -927,8 +964,6 @@ func (r *expressionReader) readClass() (string, error) {
 	for _, c := range []struct{ text, takes string }{
 		{".*", takesAll}, {".+", takesSome}, {"[^/]+", takesSegment}, {"[0-9]+", takesDigits},
 		{`\d+`, takesDigits},
-		{"[^/]*", "maybe"}, {"[^/.]+", "word"}, {`[^/\.]+`, "word"}, {`[a-zA-Z0-9_-]+`, "word"},
-		{`[a-z0-9-]+`, "word"},
 	} {
 		if rest, ok := strings.CutPrefix(r.rest, c.text); ok {
 			if c.takes == takesDigits && strings.HasPrefix(rest, "{") {
@@ -937,16 +972,11 @@ func (r *expressionReader) readClass() (string, error) {
 			var lazy bool
 			rest, lazy = strings.CutPrefix(rest, "?") // the shortest first is how captures are
 			r.rest, r.lazy = rest, r.lazy || lazy
-			switch c.takes {
-			case "maybe", "word":
-				return "", fmt.Errorf(
-					"%s takes less than {name} does, or also nothing; write {name} by hand if that is close "+
-						"enough",
-					c.text,
-				)
-			}
 			return c.takes, nil
 		}
+	}
+	if takes, ok := r.readBracket(); ok {
+		return takes, nil
 	}
 	if m := exactDigits.FindStringSubmatch(r.rest); m != nil {
 		if least, _ := strconv.Atoi(m[1]); least > 1 {
@@ -997,10 +1027,10 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 	if made, is, err := r.readTail(ways, inside, end, number, name); is {
 		return made, err
 	}
-	if !strings.ContainsAny(inside, ".[") && !strings.Contains(inside, `\d`) ||
+	if !strings.ContainsAny(inside, ".[") && !classEscape.MatchString(inside) ||
 		strings.Contains(inside, `\.`) &&
 			!strings.ContainsAny(strings.ReplaceAll(inside, `\.`, ""), ".[") &&
-			!strings.Contains(inside, `\d`) {
+			!classEscape.MatchString(inside) {
 		return r.readAlternatives(ways, inside, end, number, name)
 	}
 	greedy := !strings.Contains(inside, "?")
@@ -1019,8 +1049,15 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 	if r.rest == "/?$" && greedy && (takes == takesAll || takes == takesSome) {
 		r.rest = "$" // the group takes the slash itself
 	}
-	return with(ways, takes, fmt.Sprintf("g%d", number), number, name, r.last())
+	capture, before := fmt.Sprintf("g%d", number), ways
+	if ways, err = with(ways, takes, capture, number, name, r.last()); err != nil {
+		return nil, err
+	}
+	return r.narrowed(before, ways, capture, fmt.Sprint(number)), nil
 }
+
+// classEscape is an escape that stands for a class.
+var classEscape = regexp.MustCompile(`\\[dwS]`)
 
 // last reports whether nothing comes behind, or a literal ending alone.
 func (r *expressionReader) last() bool {
@@ -1037,7 +1074,10 @@ func literalEnding(s string) bool {
 			if i++; i == len(s) || strings.IndexByte("wWsSdDbB0123456789", s[i]) >= 0 {
 				return false
 			}
-		case strings.IndexByte(".()[]{}*+?|^", c) >= 0:
+		case strings.HasPrefix(s[i:], "(?:"):
+			i += 2
+		case c == '(' || c == ')': // around a text
+		case strings.IndexByte(".[]{}*+?|^", c) >= 0:
 			return false
 		}
 	}

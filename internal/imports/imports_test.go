@@ -72,11 +72,11 @@ RewriteCond %{HTTP_HOST} ^lost\.example$
 5 old.example/a/ > https://www.n.example/ab/ 301 
 6 old.example/c/d > https://www.n.example/with%20space 301 
 8 old.example/year/{g1:digits} > https://www.n.example/{g1} 302 
+9 old.example/w/{g1} > https://www.n.example/{g1} 302 
 10 old.example/s/{+g1}.php > https://www.n.example/{+g1} 302 
 26 old.example/p%7Bq%7D > https://www.n.example/%7Br%7D%2A 301 
 26 old.example/p%7Bq%7D/{+rest} > https://www.n.example/%7Br%7D%2A/{+rest} 301 
 17 anyway
-9 left: a class such as \w is more than the rule language can express
 11 left: it matches anywhere in a path, and a rule starts at its beginning
 12 left: its target contains the whole query; rules pass it on automatically
 13 left: the flag E is more than a redirect
