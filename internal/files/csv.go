@@ -244,9 +244,9 @@ type Pair struct {
 // statusColumns are the names of a column with statuses.
 var statusColumns = []string{"status", "code", "status code", "http status", "redirect type", "type"}
 
-// ReadPairs reads two columns of a table, by name, and what it says of the status: CSV in one of the
-// usual encodings, or a workbook. rows is how many lines below its head have something in them. The
-// error is a problem.List.
+// ReadPairs reads two columns of a table, by name, and what it says of the status: CSV in one of
+// the usual encodings, or a workbook. rows is how many lines below its head have something in
+// them. The error is a problem.List.
 func ReadPairs(path, first, second string) (pairs []Pair, rows int, err error) {
 	g, err := ReadGrid(path, first, second)
 	if err != nil {

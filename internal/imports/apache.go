@@ -519,6 +519,7 @@ func (a *apache) rewrite(number int, text string, args []string) {
 	}
 	f, why := rewriteFlags(flags, args[1])
 	if why != "" {
+		a.keepsAll(number, args)
 		a.leave(number, text, "%s", why)
 		return
 	}
@@ -533,54 +534,18 @@ func (a *apache) rewrite(number int, text string, args []string) {
 	}
 	ats, why := a.conditions()
 	if why != "" {
+		a.keeps(number, len(a.Rules), a.hosts, x.ways)
 		a.leave(number, text, "%s", why)
 		return
 	}
-	substitution, query, asked := strings.Cut(args[1], "?")
-	drop := f.discard || asked && !f.append
 	from := len(a.Rules)
 	if f.status != 410 && !strings.Contains(args[1], "://") {
 		a.relative(number)
 	}
 	for _, at := range ats {
-		hosts, ways := at.hosts, x.ways
-		if at.uri != nil {
-			if !takesEvery(args[0]) {
-				a.leave(number, text, "a rule cannot express a condition on REQUEST_URI beside a path")
-				return
-			}
-			ways = byURI(*at.uri)
-		}
-		if slices.ContainsFunc(ways, func(w way) bool { return !at.holds(w) }) {
-			a.leave(number, text, "a rule cannot express its condition on the path; write the path into "+
-				"the rule")
+		if why := a.rewriteAt(number, text, args, f, x.ways, at); why != "" {
+			a.leave(number, text, "%s", why)
 			return
-		}
-		if strings.Contains(args[1], "%{HTTP_HOST}") {
-			hosts = withWWW(hosts)
-		}
-		for _, w := range ways {
-			w.folds = f.folds
-			if at.note != "" && w.note == "" {
-				w.note, w.differ = at.note, at.differ(w)
-			}
-			for _, host := range hosts {
-				to := ""
-				if f.status != 410 {
-					if to, err = a.substitution(substitution, query, w, at, host); err != nil {
-						a.leave(number, text, "%s", err)
-						return
-					}
-					if !drop {
-						to = withQuery(to, at.query)
-					}
-				}
-				if !drop && at.query != "" && w.note == "" {
-					w.note, w.differ = "The rule puts the parameters that it requires first.",
-						pathOnly(w.old, "?more=1&"+at.sample)
-				}
-				a.putAt(number, text, at.scheme, host, w.old+at.query, to, f.status, drop, w)
-			}
 		}
 	}
 	if a.rewritten == nil {
@@ -588,6 +553,65 @@ func (a *apache) rewrite(number int, text string, args []string) {
 	}
 	for i := from; i < len(a.Rules); i++ {
 		a.rewritten[i] = true
+	}
+}
+
+// rewriteAt adds the rules of a RewriteRule for one combination of its conditions, and says why it
+// cannot.
+func (a *apache) rewriteAt(number int, text string, args []string, f rewriteHow, ways []way,
+	at asked) string {
+	substitution, query, asks := strings.Cut(args[1], "?")
+	drop := f.discard || asks && !f.append
+	if at.uri != nil {
+		if !takesEvery(args[0]) {
+			return "a rule cannot express a condition on REQUEST_URI beside a path"
+		}
+		ways = byURI(*at.uri)
+	}
+	if slices.ContainsFunc(ways, func(w way) bool { return !at.holds(w) }) {
+		return "a rule cannot express its condition on the path; write the path into the rule"
+	}
+	hosts := at.hosts
+	if strings.Contains(args[1], "%{HTTP_HOST}") {
+		hosts = withWWW(hosts)
+	}
+	for _, w := range ways {
+		w.folds = f.folds
+		if at.note != "" && w.note == "" {
+			w.note, w.differ = at.note, at.differ(w)
+		}
+		if !drop && at.query != "" && w.note == "" && f.status != 410 {
+			w.note, w.differ = "The rule puts the parameters that it requires first.",
+				exampleOf(w.old)+"?more=1&"+at.sample
+		}
+		for _, host := range hosts {
+			to, err := "", error(nil)
+			if f.status != 410 {
+				if to, err = a.substitution(substitution, query, w, at, host); err != nil {
+					return err.Error()
+				}
+				if !drop {
+					to = withQuery(to, at.query)
+				}
+			}
+			a.putAt(number, text, at.scheme, host, w.old+at.query, to, f.status, drop, w)
+		}
+	}
+	return ""
+}
+
+// keepsAll notes what a line takes that is no redirect, or one that no rule can say.
+func (a *apache) keepsAll(number int, args []string) {
+	prefix := ""
+	if a.htaccess {
+		prefix = a.base
+	}
+	x, err := readExpression(args[0], prefix)
+	if err != nil {
+		return
+	}
+	if ats, why := a.conditions(); why == "" && len(ats) == 1 && ats[0].query == "" {
+		a.keeps(number, len(a.Rules), ats[0].hosts, x.ways)
 	}
 }
 
@@ -667,14 +691,6 @@ func withQuery(to, query string) string {
 	return to
 }
 
-// pathOnly gives a path of a template with a query; "" where the template has captures.
-func pathOnly(old, query string) string {
-	if strings.Contains(old, "{") {
-		return ""
-	}
-	return old + query
-}
-
 // ofCondition is a group of the condition before a RewriteRule.
 var ofCondition = regexp.MustCompile(`%[1-9]`)
 
@@ -746,16 +762,16 @@ type asked struct {
 	apacheHost
 	query, note, example, sample string
 	groups                       map[string]string // of the last condition with any, by number
-	not, must                    []string          // expressions that no path may fit, and that each has to
-	uri                          *expression       // that the path has to fit
+	// expressions that no path may fit, and that each has to
+	not, must []string
+	uri       *expression // that the path has to fit
 }
 
 func (a asked) differ(w way) string {
-	path := strings.NewReplacer("{+rest}", "x").Replace(w.old)
-	if a.example == "" || strings.Contains(path, "{") {
+	if a.example == "" {
 		return ""
 	}
-	return path + a.example
+	return exampleOf(w.old) + a.example
 }
 
 // groups gives the conditions before a RewriteRule, those together of which one has to hold ([OR]).

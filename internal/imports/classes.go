@@ -18,7 +18,8 @@ var bracketed = regexp.MustCompile(`^(\[\^?\]?(?:[^\]\\]|\\.)*\]|\\w|\\S|\.)([+*
 // oddTexts are tried in turn: one that a class does not take shows what it is about.
 var oddTexts = []string{"_", "A", "a", "0", ".", "~", "-", "é"}
 
-// readBracket reads a class in brackets and its repetition; false where it is none, or takes a slash.
+// readBracket reads a class in brackets and its repetition; false where it is none, or takes a
+// slash.
 func (r *expressionReader) readBracket() (takes string, ok bool) {
 	m := bracketed.FindStringSubmatch(r.rest)
 	if m == nil {

@@ -20,104 +20,140 @@ var (
 var queryValues = regexp.MustCompile(
 	`^(\()?(\[0-9\]|\\d|\[\^&\]|\.|\[\^&=\]|\\w|\[[A-Za-z0-9_\\.-]+\])([+*])\??(\))?$`)
 
-// askQuery translates a condition on the query: parameters with a literal value, a number or
-// anything, within bounds or not. group names which of its groups is which capture.
-func (a *asked) askQuery(pattern string) string {
-	unable := fmt.Sprintf("the condition on the query (%s) is more than parameters with their values",
-		pattern)
-	inner, groups := pattern, 0
-	bounded, whole := true, true // on either side by a bound; it is all of the query
-	left, right := false, false
+// bounds says how far an expression for a query reaches.
+type bounds struct {
+	left, right bool // a bound stands there
+	whole       bool // it is all of the query
+	exact       bool // a parameter is taken as a whole, wherever it stands
+	groups      int  // of the left bound
+}
+
+// boundsOf cuts what stands around the parameters of an expression.
+func boundsOf(pattern string) (inner string, b bounds) {
+	inner = pattern
 	for _, bound := range leftBounds {
 		if rest, ok := strings.CutPrefix(inner, bound); ok {
-			inner, left, whole = rest, true, false
-			groups += strings.Count(bound, "(") - strings.Count(bound, "(?")
+			inner, b.left = rest, true
+			b.groups = strings.Count(bound, "(") - strings.Count(bound, "(?")
 			break
 		}
 	}
 	for _, bound := range rightBounds {
 		if rest, ok := strings.CutSuffix(inner, bound); ok {
-			inner, right, whole = rest, true, false
+			inner, b.right = rest, true
 			break
 		}
 	}
-	if !left {
-		var begins bool
+	begins, ends := false, false
+	if !b.left {
 		inner, begins = strings.CutPrefix(inner, "^")
-		bounded, whole = bounded && begins, whole && begins
-		if begins && !whole {
-			bounded = false // at the beginning alone
-		}
 	}
-	if !right {
-		var ends bool
-		if inner, ends = strings.CutSuffix(inner, "$"); !ends || strings.HasSuffix(inner, `\`) {
-			bounded, whole = false, false
-		} else if !whole {
-			bounded = false
-		}
+	if !b.right && !strings.HasSuffix(inner, `\$`) {
+		inner, ends = strings.CutSuffix(inner, "$")
 	}
-	var query, example []string
-	a.groups = map[string]string{}
+	b.whole = begins && ends
+	b.exact = b.left && b.right
+	return inner, b
+}
+
+// asking is what an expression for a query asks for, as it is read.
+type asking struct {
+	query, example []string
+	groups         map[string]string
+	count          int
+	narrow         string // a class that takes less than a capture
+	empty          bool   // a value may be empty
+}
+
+// take reads one parameter; false where it is more than one with a value.
+func (q *asking) take(i int, p string, b bounds) bool {
+	key, value, pair := strings.Cut(p, "=")
+	key = strings.ReplaceAll(key, `\.`, ".")
+	if !pair || key == "" || strings.ContainsAny(key, `()[]|*+?\^$`) {
+		return false
+	}
+	if m := queryValues.FindStringSubmatch(value); m != nil && (m[1] == "") == (m[4] == "") {
+		name, sample, form := fmt.Sprintf("q%d", i+1), "x", ""
+		switch m[2] {
+		case "[0-9]", `\d`:
+			sample, form = "7", ":digits"
+		case ".":
+			if !b.whole {
+				return false // it takes what follows too
+			}
+		case "[^&]":
+		default:
+			q.narrow = m[2] + m[3]
+		}
+		q.empty = q.empty || m[3] == "*"
+		q.query = append(q.query, key+"={"+name+form+"}")
+		q.example = append(q.example, key+"="+sample)
+		if m[1] != "" {
+			q.count++
+			q.groups[fmt.Sprint(q.count)] = "{" + name + "}"
+		}
+		return true
+	}
+	plain := strings.NewReplacer(`\.`, ".", `\-`, "-", `\+`, "+", `\ `, "%20")
+	if text, is := strings.CutPrefix(value, "("); is && strings.HasSuffix(text, ")") {
+		q.count++
+		value = strings.TrimSuffix(text, ")")
+		q.groups[fmt.Sprint(q.count)] = escapeText(plain.Replace(value))
+	}
+	if strings.ContainsAny(plain.Replace(value), `()[]|*?\^$`) ||
+		strings.Contains(strings.ReplaceAll(value, `\+`, ""), "+") {
+		return false
+	}
+	value = plain.Replace(value)
+	q.query = append(q.query, escapeText(key)+"="+escapeText(value))
+	q.example = append(q.example, key+"="+value)
+	return true
+}
+
+// askQuery translates a condition on the query: parameters with a literal value, a number or
+// anything, within bounds or not.
+func (a *asked) askQuery(pattern string) string {
+	unable := fmt.Sprintf("the condition on the query (%s) is more than parameters with their values",
+		pattern)
+	inner, b := boundsOf(pattern)
+	q := asking{groups: map[string]string{}, count: b.groups}
 	for i, p := range strings.Split(strings.ReplaceAll(inner, "[^&", "[^\x00"), "&") {
-		p = strings.ReplaceAll(p, "\x00", "&")
-		key, value, pair := strings.Cut(p, "=")
-		key = strings.ReplaceAll(key, `\.`, ".")
-		if !pair || key == "" || strings.ContainsAny(key, `()[]|*+?\^$`) {
+		if !q.take(i, strings.ReplaceAll(p, "\x00", "&"), b) {
 			return unable
 		}
-		name := fmt.Sprintf("q%d", i+1)
-		m := queryValues.FindStringSubmatch(value)
-		switch {
-		case m != nil && (m[1] == "") == (m[4] == ""):
-			capture, sample := "{"+name+"}", "x"
-			if m[2] == "[0-9]" || m[2] == `\d` {
-				query = append(query, key+"={"+name+":digits}")
-				sample = "7"
-			} else {
-				query = append(query, key+"={"+name+"}")
-			}
-			if m[1] != "" {
-				groups++
-				a.groups[fmt.Sprint(groups)] = capture
-			}
-			example = append(example, key+"="+sample)
-		default:
-			if text, is := strings.CutPrefix(value, "("); is && strings.HasSuffix(text, ")") {
-				groups++
-				value = strings.TrimSuffix(text, ")")
-				a.groups[fmt.Sprint(groups)] = escapeText(strings.ReplaceAll(value, `\.`, "."))
-			}
-			value = strings.NewReplacer(`\.`, ".", `\-`, "-", `\+`, "+", `\ `, "%20").Replace(value)
-			if strings.ContainsAny(value, `()[]|*?\^$`) || strings.Contains(value, "+") && left {
-				return unable
-			}
-			query = append(query, escapeText(key)+"="+escapeText(value))
-			example = append(example, key+"="+value)
-		}
 	}
-	slices.Sort(query)
-	if len(slices.Compact(slices.Clone(query))) != len(query) {
+	slices.Sort(q.query)
+	if len(slices.Compact(slices.Clone(q.query))) != len(q.query) {
 		return unable
 	}
 	if a.query != "" {
 		return "it has two conditions on the query; write them into one rule by hand"
 	}
-	a.query = "?" + strings.Join(query, "&")
-	sample := strings.Join(example, "&")
-	a.sample = sample
-	switch {
-	case whole:
-		a.note = "The rule takes URLs with further parameters too."
-		a.example = "?" + sample + "&more=1"
-	case !left && strings.HasPrefix(pattern, "^"):
-		a.note = "The rule takes the parameter behind others too."
-		a.example = "?more=1&" + sample
-	case !bounded:
-		a.note = "The file takes names and values that this is a part of too; the rule does not."
-		a.example = "?my" + sample
-	}
+	a.query, a.groups, a.sample = "?"+strings.Join(q.query, "&"), q.groups,
+		strings.Join(q.example, "&")
+	a.say(q, b, strings.HasPrefix(pattern, "^"))
 	return ""
+}
+
+// say notes where the rule takes other queries than the file, with one.
+func (a *asked) say(q asking, b bounds, begins bool) {
+	switch {
+	case q.narrow != "":
+		a.note = "The rule takes any value there, the file " + q.narrow + " alone."
+		a.example = "?" + strings.Replace(a.sample, "=x", "=~!", 1)
+	case b.whole:
+		a.note = "The rule takes URLs with further parameters too."
+		a.example = "?" + a.sample + "&more=1"
+	case begins && !b.left:
+		a.note = "The rule takes the parameter behind others too."
+		a.example = "?more=1&" + a.sample
+	case !b.exact:
+		a.note = "The file takes names and values that this is a part of too; the rule does not."
+		a.example = "?my" + a.sample
+	case q.empty:
+		a.note = "The file takes an empty value too; the rule does not."
+		a.example = "?" + strings.Replace(strings.Replace(a.sample, "=x", "=", 1), "=7", "=", 1)
+	}
 }
 
 // never reports whether a negated expression for hosts holds for all of these, with their www.
@@ -196,8 +232,11 @@ func (a asked) holds(w way) bool {
 
 // takesEvery reports whether the pattern of a RewriteRule takes every path.
 func takesEvery(pattern string) bool {
-	return slices.Contains([]string{"", "^", ".*", "^.*$", "(.*)", "^(.*)$", "^/?(.*)$", "^/?.*$", "^/?",
-		".?", "^.*", "^(.*)", "$"}, pattern)
+	return slices.Contains(
+		[]string{"", "^", ".*", "^.*$", "(.*)", "^(.*)$", "^/?(.*)$", "^/?.*$", "^/?",
+			".?", "^.*", "^(.*)", "$"},
+		pattern,
+	)
 }
 
 // byURI gives the ways of a condition on the path as those of the rule, with its groups as those of

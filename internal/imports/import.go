@@ -57,12 +57,31 @@ type Import struct {
 	Undecided   []SkippedLine // lines of a table without a new address
 	Conflicts   []Conflict    // lines of a table that lead one URL to different places: no rule
 	Conflicting int           // lines in Conflicts
+	kept        []keptLine
 	// lines that lead to a path of the host that was asked: of a www, the rules lead to its apex
 	Relative int
 	Widened  int // lines that name one scheme or host, and are taken for both
 	Merged   int // lines of a table that say the same of the other scheme or host
 	// lines of a table from which parameters that follow visitors were left out
 	Untracked int
+}
+
+// keptLine is a line that takes URLs for itself and redirects none of them: those behind it never
+// see them.
+type keptLine struct {
+	line, rank int
+	host, old  string
+}
+
+// keeps notes a line that takes URLs of hosts for itself.
+func (m *Import) keeps(line, rank int, hosts []string, ways []way) {
+	for _, h := range hosts {
+		for _, w := range ways {
+			if len(m.kept) < mostCompared {
+				m.kept = append(m.kept, keptLine{line, rank, h, w.old})
+			}
+		}
+	}
 }
 
 // Conflict is two lines of a table that lead one URL to different places.
@@ -371,7 +390,7 @@ func (m *Import) Differences(scope rule.Scope, canonical web.Door) []Difference 
 			)
 		}
 	}
-	w.found = append(all, w.beyond()...)
+	w.found = append(append(all, w.beyond()...), w.given()...)
 	for i, pairs := 0, 0; i < len(m.Rules); i++ {
 		w.meeting(i, func(other int) {
 			if pairs++; pairs <= mostCompared {
@@ -391,6 +410,30 @@ func (m *Import) Differences(scope rule.Scope, canonical web.Door) []Difference 
 	}
 	slices.SortStableFunc(w.found, func(a, b Difference) int { return cmp.Compare(a.Line, b.Line) })
 	return w.found
+}
+
+// given gives for each line that keeps URLs for itself one that a rule of a later line takes now.
+func (w *wins) given() []Difference {
+	var all []Difference
+	for _, k := range w.of.kept {
+		u, err := web.ParseURL("http://" + k.host + exampleOf(k.old))
+		if err != nil {
+			continue
+		}
+		m, ok := w.winner(u)
+		if !ok {
+			continue
+		}
+		for _, r := range w.of.Rules {
+			if r.Line == m.Rule.Line && r.Rank >= k.rank {
+				all = append(all, Difference{u.String(), k.line, 0, fmt.Sprintf(
+					"The file answers this itself and redirects nobody; the rule of line %d takes it now.",
+					r.Source)})
+				break
+			}
+		}
+	}
+	return all
 }
 
 // beyond gives, for each apex that the file names without its www, a URL of the www that a rule

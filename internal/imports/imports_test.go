@@ -180,7 +180,8 @@ func TestATableIsReadAsPeopleMeanIt(t *testing.T) {
 				[2]string{"/d", "Gone"}),
 			"4 old.example/c >  410 \n5 old.example/d >  410 \n2 undecided\n3 undecided\n"},
 		"unless its status says so": {
-			[]Pair{{Line: 2, Old: "/a", New: "", Status: "410", Query: ""}, {Line: 3, Old: "/b", New: "", Status: "301", Query: ""}, {Line: 4, Old: "/c", New: "/d", Status: "302", Query: ""}},
+			[]Pair{{Line: 2, Old: "/a", New: "", Status: "410"},
+				{Line: 3, Old: "/b", New: "", Status: "301"}, {Line: 4, Old: "/c", New: "/d", Status: "302"}},
 			"2 old.example/a >  410 \n4 old.example/c > /d 302 \n3 undecided\n"},
 		"one door is both": {
 			pairs([2]string{"https://www.old.example/a", "/x"}, [2]string{"http://old.example/b", "/y"}),
@@ -206,7 +207,8 @@ func TestATableIsReadAsPeopleMeanIt(t *testing.T) {
 				"and lead on\n"},
 		"ports that schemes have anyway, numbers with points": {[]Pair{
 			{Line: 2, Old: "https://old.example:443/a", New: "/x", Status: "302.0"},
-			{Line: 3, Old: "http://old.example:80/b", New: "/y"}, {Line: 4, Old: "old.example:443", New: "/"}},
+			{Line: 3, Old: "http://old.example:80/b", New: "/y"},
+			{Line: 4, Old: "old.example:443", New: "/"}},
 			"2 old.example/a > /x 302 \n3 old.example/b > /y 301 \n4 old.example > / 301 \n"},
 		"the www of a subdomain is a host": {pairs([2]string{"http://www.shop.old.example/a", "/x"}),
 			"2 www.shop.old.example/a > /x 301 \n"},
@@ -242,12 +244,12 @@ func TestATableIsReadAsPeopleMeanIt(t *testing.T) {
 // no captures, captures that nothing takes, stars.
 func TestOurOwnLanguageComesBack(t *testing.T) {
 	m := ReadPairs([]Pair{
-		{Line: 2, Old: "old.example/archive/{year:digits}/{item}", New: "/a/{year}/{item}", Status: "", Query: ""},
+		{Line: 2, Old: "old.example/archive/{year:digits}/{item}", New: "/a/{year}/{item}"},
 		{Line: 3, Old: "old.example/shop/{+rest}", New: "/shop/{+rest}", Status: "302", Query: "drop"},
-		{Line: 4, Old: "old.example/schools/{+rest}", New: "/learn/", Status: "", Query: "drop"},
-		{Line: 5, Old: "old.example/find?q={words}", New: "/search/?for={words}", Status: "", Query: "keep"},
-		{Line: 6, Old: "old.example/plain", New: "/x", Status: "", Query: "drop"},
-		{Line: 7, Old: "old.example/gone/{+rest}", New: "-", Status: "", Query: ""},
+		{Line: 4, Old: "old.example/schools/{+rest}", New: "/learn/", Query: "drop"},
+		{Line: 5, Old: "old.example/find?q={words}", New: "/search/?for={words}", Query: "keep"},
+		{Line: 6, Old: "old.example/plain", New: "/x", Query: "drop"},
+		{Line: 7, Old: "old.example/gone/{+rest}", New: "-"},
 	}, "", 301, nil)
 	assert.Equal(t, `2 old.example/archive/{year:digits}/{item} > /a/{year}/{item} 301 
 3 old.example/shop/{+rest} > /shop/{+rest} 302 drop

@@ -299,7 +299,11 @@ func (n *nginxReader) server(d directive, hosts []string) {
 			for _, h := range inner.words[1:] {
 				switch {
 				case h == "_" || h == "":
-				case strings.ContainsAny(h, "*~") || strings.HasPrefix(h, "."):
+				case strings.HasPrefix(h, ".") && !strings.ContainsAny(h, "*~"):
+					named = append(named, strings.ToLower(h[1:]), "www."+strings.ToLower(h[1:]))
+					n.beside(inner.line, inner.text(),
+						"it stands for every host below too; write rules for those in use")
+				case strings.ContainsAny(h, "*~"):
 					n.leave(inner.line, inner.text(),
 						"the name %s is not a single host; write its rules for each host", h)
 				default:
@@ -420,6 +424,11 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 	default:
 		n.leave(d.line, d.text(), "the location is not supported")
 		return
+	}
+	if !slices.ContainsFunc(d.block, func(inner directive) bool {
+		return isRedirecting(inner) || inner.has || inner.words[0] == "include"
+	}) {
+		n.keeps(d.line, rank, hosts, ways)
 	}
 	for _, inner := range d.block {
 		switch inner.words[0] {
@@ -650,7 +659,8 @@ func (n *nginxReader) leadsToItself(variable string, inner directive, hosts []st
 // server.
 func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme string,
 	within []way) {
-	inside := strings.Trim(strings.Join(d.words[1:], " "), "()")
+	inside := strings.TrimSpace(strings.Join(d.words[1:], " "))
+	inside = strings.TrimSpace(strings.TrimSuffix(strings.TrimPrefix(inside, "("), ")"))
 	variable, rest, compares := strings.Cut(inside, " ")
 	if len(d.block) != 1 || d.block[0].words[0] != "return" && d.block[0].words[0] != "rewrite" {
 		if slices.ContainsFunc(d.block, isRedirecting) {
@@ -679,9 +689,10 @@ func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme st
 		}
 	}
 	if m, mapped := n.maps[variable]; mapped && within == nil && !compares && len(inner.words) == 3 &&
-		inner.words[2] == variable {
-		if status, ok := statusOf(inner.words[1]); ok && known(status) {
-			n.mapped(rank, m, status, hosts, scheme)
+		strings.HasSuffix(inner.words[2], variable) {
+		before := strings.TrimSuffix(inner.words[2], variable)
+		if status, ok := statusOf(inner.words[1]); ok && known(status) && !strings.Contains(before, "$") {
+			n.mapped(rank, m.behind(before), status, hosts, scheme)
 			return
 		}
 	}
@@ -692,6 +703,15 @@ func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme st
 		if n.equals(rank, variable, value, inner, hosts, scheme, within, answer) {
 			return
 		}
+	case (how == "~" || how == "~*") && inner.words[0] == "return" &&
+		(variable == "$args" || variable == "$query_string"):
+		if n.asks(rank, d, value, hosts, scheme, within) {
+			return
+		}
+	case (how == "~" || how == "~*") && within == nil && inner.words[0] == "return" &&
+		len(inner.words) == 3 && variable == "$request_uri" && !strings.Contains(value, "?"):
+		n.byRequest(rank, d, value, how == "~*", hosts, scheme)
+		return
 	case (how == "~" || how == "~*") && within == nil && inner.words[0] == "return" &&
 		(variable == "$uri" || variable == "$document_uri"):
 		x, err := readExpression(value, "")
@@ -706,6 +726,58 @@ func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme st
 		return
 	}
 	n.leave(d.line, d.text(), "the condition %s is not supported", inside)
+}
+
+// asks reads an if that compares the query with an expression; false where that is more than is
+// read.
+func (n *nginxReader) asks(rank int, d directive, value string, hosts []string, scheme string,
+	within []way) bool {
+	var at asked
+	if why := at.askQuery(value); why != "" {
+		return false
+	}
+	ways := within
+	if ways == nil {
+		ways = []way{everything()}
+	}
+	for _, w := range ways {
+		w.groups = at.groups
+		if at.note != "" && w.note == "" {
+			w.note, w.differ = at.note, at.differ(w)
+		}
+		w.old += at.query
+		n.returned(rank, d.block[0], hosts, scheme, w)
+	}
+	return true
+}
+
+// byRequest reads an if that compares path and query as they came with an expression: what it takes
+// up to the end holds the query.
+func (n *nginxReader) byRequest(rank int, d directive, value string, folds bool, hosts []string,
+	scheme string) {
+	x, err := readExpression(value, "")
+	if err != nil {
+		n.leave(d.line, d.text(), "%s", err)
+		return
+	}
+	inner := d.block[0]
+	last := strings.HasSuffix(value, "(.*)$") || strings.HasSuffix(value, "(.*)") ||
+		strings.HasSuffix(value, "(.+)$") || strings.HasSuffix(value, "(.+)")
+	group := fmt.Sprintf("$%d", strings.Count(value, "("))
+	switch {
+	case last && strings.HasSuffix(inner.words[2], group):
+		inner.words = slices.Clone(inner.words)
+		inner.words[2] += "$is_args$args"
+	case last:
+		n.leave(d.line, d.text(), "its last group holds the query, which its target has not at its end")
+		return
+	}
+	for _, w := range x.ways {
+		if w.folds = folds; x.anchored && !last && w.note == "" {
+			w.note, w.differ = "The rule takes the path with a query too.", exampleOf(w.old)+"?x=1"
+		}
+		n.returned(rank, inner, hosts, scheme, w)
+	}
 }
 
 // equals reads an if that compares a variable with a word; false where that is more than is read.
@@ -749,6 +821,20 @@ func wholeKey(variable, path string) way {
 		w.note, w.differ = "The rule takes the path with a query too.", path+"?x=1"
 	}
 	return w
+}
+
+// behind gives a map whose targets stand behind a text.
+func (m nginxMap) behind(text string) nginxMap {
+	if text == "" {
+		return m
+	}
+	m.d.block = slices.Clone(m.d.block)
+	for i, e := range m.d.block {
+		if len(e.words) == 2 && e.words[0] != "include" && e.words[1] != "" {
+			m.d.block[i].words = []string{e.words[0], text + e.words[1]}
+		}
+	}
+	return m
 }
 
 // mapped reads a map from paths to targets.

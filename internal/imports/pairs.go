@@ -172,7 +172,8 @@ func withoutPort(from string) string {
 // statusOf takes in what a table says of the status, where it is one of a redirect; spreadsheets
 // write numbers with a point.
 func (e *entry) statusOf(says string) {
-	if n, err := strconv.Atoi(strings.TrimSuffix(says, ".0")); err == nil && (n == 301 || n == 302 || n == 307 || n == 308) {
+	n, err := strconv.Atoi(strings.TrimSuffix(says, ".0"))
+	if err == nil && slices.Contains([]int{301, 302, 307, 308}, n) {
 		e.status = n
 	}
 }
@@ -192,8 +193,9 @@ func withoutTracking(address string) (string, bool) {
 	return path + "?" + kept, true
 }
 
-// twins gives the redirects with those that say the same of both schemes and both hosts as one. Lines
-// that lead one URL, or its http and https, to different places are a conflict, and no rule.
+// twins gives the redirects with those that say the same of both schemes and both hosts as one.
+// Lines that lead one URL, or its http and https, to different places are a conflict, and no
+// rule.
 func (m *Import) twins(entries []entry, serves func(web.Host) bool) []entry {
 	groups, hosts := map[string][]int{}, map[string][]int{}
 	keys, own := make([]string, len(entries)), make([]string, len(entries))

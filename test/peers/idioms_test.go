@@ -51,18 +51,43 @@ func TestIdiomsOfFoldersAnswerTheSame(t *testing.T) {
 	left, differs, estate := imported(t, file, "--host", "old.example")
 	assert.Equal(t, []int{27, 28, 31}, left, "a chain, and what never holds")
 	agree(t, at, estate, []string{
-		"/caf%C3%A9", "/caf%c3%a9?x=1", "/cafe", "/a%20b", "/index.html", "/page.php?id=7", "/page.php?id=x",
+		"/caf%C3%A9", "/caf%c3%a9?x=1", "/cafe", "/a%20b", "/index.html", "/page.php?id=7",
+		"/page.php?id=x",
 		"/page.php", "/about", "/about/", "/item.php?id=12", "/item.php?x=1&id=12&y=2", "/item.php?xid=3",
 		"/y.php?a=1&b=c", "/y.php?a=2&b=c", "/z.php?page=contact",
 		"/z.php?page=contacts", "/en/start", "/de/start", "/fr/start", "/en/start/", "/news/a-1.html",
 		"/news/a-1.htm", "/news/a/b.html", "/shop/a/b.php?x", "/shop/a.asp", "/shop/a.jsp", "/team",
-		"/team.html", "/team.htm", "/team.php", "/tag/lace", "/tag/a/b", "/w/abc", "/w/abc/", "/all/a/b?x=1",
+		"/team.html", "/team.htm", "/team.php", "/tag/lace", "/tag/a/b", "/w/abc", "/w/abc/",
+		"/all/a/b?x=1",
 		"/all/", "/other", "/asked", "/asked?page=3",
 	})
 	require.NotEmpty(t, differs)
 	for _, d := range differs {
 		uri := strings.TrimPrefix(d, "http://old.example")
-		assert.NotEqual(t, ask(t, at, uri), predicted(t, estate, uri), "what is said to differ does: %s",
-			uri)
+		assert.NotEqual(
+			t,
+			ask(t, at, uri),
+			predicted(t, estate, uri),
+			"what is said to differ does: %s",
+			uri,
+		)
 	}
+}
+
+// TestLinesThatKeepURLsAreSaid: what a line keeps from those behind it a rule takes now.
+func TestLinesThatKeepURLsAreSaid(t *testing.T) {
+	text := `RewriteEngine On
+RewriteRule ^old-(.*)$ - [L]
+RewriteCond %{REQUEST_FILENAME} -f
+RewriteRule ^files/(.*)$ https://www.n.example/file/$1 [R=301,L]
+RewriteRule ^(.*)$ https://www.n.example/all/$1 [R=301,L]
+`
+	at := startApache(t, text, true)
+	file := filepath.Join(t.TempDir(), "old.htaccess")
+	require.NoError(t, os.WriteFile(file, []byte(text), 0o600))
+	left, differs, estate := imported(t, file, "--host", "old.example")
+	assert.Equal(t, []int{2, 4}, left)
+	assert.Equal(t, []string{"http://old.example/old-x", "http://old.example/files/x"}, differs)
+	assert.NotEqual(t, ask(t, at, "/old-x"), predicted(t, estate, "/old-x"))
+	agree(t, at, estate, []string{"/a/b?x=1", "/"})
 }
