@@ -17,12 +17,12 @@ import (
 func (p *program) rules() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "rules",
-		Short: "Work on the redirect map: try, straighten, import",
+		Short: "Work on the redirect map: try, straighten, import, merge",
 		Example: `  upperpath rules try http://lacemill-museum.example/archive/1998/bobbins
   upperpath rules straighten
   upperpath rules import old.htaccess --host lacemill-museum.example`,
 	}
-	c.AddCommand(p.rulesTry(), p.rulesStraighten(), p.rulesImport())
+	c.AddCommand(p.rulesTry(), p.rulesStraighten(), p.rulesImport(), p.rulesMerge())
 	return c
 }
 
