@@ -55,6 +55,7 @@ const mostNested = 100
 
 // markup is a sitemap or a feed that is being read.
 type markup struct {
+	permalink    bool // the guid that is read is an address
 	of           *OldURLs
 	source       *old.Source
 	in           []string // the elements around
@@ -70,6 +71,12 @@ func (m *markup) open(t xml.StartElement) {
 		slices.Contains([]string{"urlset", "sitemapindex", "rss", "feed", "RDF"}, name)
 	m.index = m.index || name == "sitemapindex"
 	m.reading, m.text = name, m.text[:0]
+	m.permalink = name == "guid" // RSS 2.0: it is the item's address unless it says otherwise
+	for _, a := range t.Attr {
+		if strings.EqualFold(a.Name.Local, "isPermaLink") && strings.EqualFold(a.Value, "false") {
+			m.permalink = false
+		}
+	}
 	// a link of a feed's entry, or a page in another language beside one of a sitemap
 	if name != "link" || !slices.Contains(m.in, "entry") && !slices.Contains(m.in, "url") {
 		return
@@ -90,7 +97,9 @@ func (m *markup) close(name string) {
 		if len(m.of.Maps) < mostSitemaps {
 			m.of.Maps = append(m.of.Maps, string(address))
 		}
-	case item && (name == "loc" || name == "link") && m.in[max(0, len(m.in)-2)] != "image":
+	case name == "guid" && (!m.permalink || !bytes.Contains(address, []byte("://"))):
+	case item && (name == "loc" || name == "link" || name == "guid") &&
+		m.in[max(0, len(m.in)-2)] != "image":
 		m.of.To.Add(m.source, old.Seen{URL: address})
 	}
 	m.reading, m.in = "", m.in[:max(0, len(m.in)-1)]

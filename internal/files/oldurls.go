@@ -98,8 +98,10 @@ var oldForms = []struct {
 	read func(o *OldURLs, name, path string, r *bufio.Reader) error
 }{
 	{isMarkup, (*OldURLs).markup},
+	{isJSONLog, (*OldURLs).jsonLog},
 	{isHAR, (*OldURLs).har},
 	{isLog, (*OldURLs).log},
+	{isExtended, (*OldURLs).extended},
 	{isTable, (*OldURLs).table},
 }
 
