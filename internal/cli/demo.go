@@ -280,8 +280,29 @@ func (p *demoPlay) demoCover(ctx context.Context, folder string, e *files.Estate
 		return nil, err
 	}
 	covered := old.Cover(in.Web(), all, nil)
-	return covered, p.tellAct(report.CoverSummary(
-		report.Covered{Coverage: covered, From: oldURLsName}), 0, "upperpath cover")
+	if err := p.tellAct(report.CoverSummary(
+		report.Covered{Coverage: covered, From: oldURLsName}), 0, "upperpath cover"); err != nil {
+		return nil, err
+	}
+	return covered, p.demoPair(ctx, e, in)
+}
+
+// demoPair pairs the old pages that no rule leads.
+func (p *demoPlay) demoPair(ctx context.Context, e *files.Estate, in plan.Input) error {
+	path := files.Beside(e.Path, pairsName)
+	sheet, err := files.ReadPairSheet(path)
+	if err != nil {
+		return err
+	}
+	result, err := p.findPairs(ctx, e, in, sheet, &pairOptions{}, nil)
+	if err != nil {
+		return err
+	}
+	if err := sheet.Write(path); err != nil {
+		return err
+	}
+	result.File = pairsName
+	return p.tellAct(report.PairSummary(*result), 0, "upperpath pair")
 }
 
 // mendRules gives the text of a redirect map with its chains straightened and what a person

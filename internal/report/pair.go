@@ -137,6 +137,18 @@ func Pair(p Paired) doc.Doc {
 		Blocks: doc.Of(append(blocks, p.work())...), Data: p.data(all, decided, certain, likely, none)}
 }
 
+// PairSummary is the verdict alone.
+func PairSummary(p Paired) doc.Doc {
+	d := Pair(p)
+	for b := range d.Blocks {
+		if v, is := b.(doc.Verdict); is {
+			v.Next = nil
+			return doc.Doc{Name: "pair", Blocks: doc.Of(v)}
+		}
+	}
+	return doc.Doc{Name: "pair"}
+}
+
 // work is the work sheet itself.
 func (p Paired) work() doc.Block {
 	d := doc.Data{Sheet: "work", Head: append(append([]string{}, pair.Columns...), p.Sheet.Extra...),
