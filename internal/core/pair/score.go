@@ -71,6 +71,11 @@ func (f *finder) ask(w *worker, e *entry) {
 	e.each(func(word int32, main bool) {
 		a := asked{word: word, rare: f.rarity[word], main: main, many: int(f.new.count[word]),
 			other: f.alike[word]}
+		if n := len(e.slug); n < 2 || e.slug[n-1] != word { // only the end of a longer name is cut off
+			a.other = slices.DeleteFunc(slices.Clone(a.other), func(o other) bool {
+				return o.how == cut && len(f.words[o.words[0]]) > len(f.words[word])
+			})
+		}
 		if to, known := f.replaced[word]; known {
 			a.other = append([]other{{[]int32{to.word}, 0.95, replacedBy}}, a.other...)
 		}
