@@ -57,7 +57,11 @@ cp old-rules.csv rules.csv
 terminal prove "upperpath prove" top
 cp mended.csv rules.csv
 terminal plan "upperpath plan" top
-terminal changes "upperpath plan lacemill-museum.example" '/Changes in/,$'
+cp rules.csv "$work/rules.csv"
+head -1 "$work/rules.csv" >rules.csv # as if nothing were decided yet
+terminal pair "upperpath pair" top
+cp "$work/rules.csv" rules.csv
+rm -f pairs.csv
 terminal runbook "upperpath runbook --check" top
 terminal await "upperpath await --only lacemill-museum.example --timeout 20s"
 terminal content "upperpath audit --content --rate 500" top
