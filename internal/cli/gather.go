@@ -281,15 +281,14 @@ func (p *program) crawl(
 	defer meter.done()
 	unseen := 0
 	c := live.Crawling{Web: w, Frontier: f, Agent: robotsName, Parallel: vantage.parallel,
-		Notes: func(web.Host) bool { return false },
 		Met: func(at old.Place, got live.Crawled, err error) {
 			if err != nil {
 				unseen++
 				return
 			}
 			seen := old.Seen{URL: []byte(at.URL.String()), Status: got.Status}
-			if d := got.Doc; d != nil {
-				seen.More = []string{d.Title, d.Heading, d.Language, d.Canonical}
+			if s := got.Says; s != (live.Says{}) {
+				seen.More = []string{s.Title, s.Heading, s.Language, s.Canonical}
 			}
 			g.Add(source, seen)
 		}}

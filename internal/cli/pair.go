@@ -55,7 +55,7 @@ later runs learn from it. --review asks in the terminal, one key a decision.
 --rules makes rules of all that is decided: patterns where many pairs follow one, single
 rules for the others. Each pair is followed through the plan with these rules.`,
 		Example: `  upperpath pair
-  upperpath pair --pages new-site.csv --to pairs.xlsx
+  upperpath pair --pages pages.txt --to pairs.xlsx
   upperpath pair --from-confidence 0.95
   upperpath pair --review
   upperpath pair --rules --add`,

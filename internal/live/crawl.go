@@ -21,11 +21,11 @@ import (
 // Crawled is what a URL gave to a crawl.
 type Crawled struct {
 	Status int
-	Kind   string          // of its content, such as text/html
-	To     web.URL         // where it redirects; the zero value: nowhere
-	Links  []web.URL       // of a page, each once
-	Public bool            // it lies outside private networks
-	Doc    *chain.Document // what a page says of itself, where pages are read for more
+	Kind   string    // of its content, such as text/html
+	To     web.URL   // where it redirects; the zero value: nowhere
+	Links  []web.URL // of a page, each once
+	Public bool      // it lies outside private networks
+	Says   Says      // of a page
 
 	// where pages are read for more than their links
 	Page  *search.Page
@@ -98,9 +98,12 @@ func (w *Client) crawlOnce(ctx context.Context, u web.URL, public bool,
 		}
 		if notes != nil {
 			m := w.page(u, page, response.Header)
-			a.Page, a.Soft, c.Doc = m.doc, m.soft, m.doc
+			a.Page, a.Soft = m.doc, m.soft
 		}
 		text := asUTF8(page, one(response.Header, "Content-Type"))
+		if notes == nil {
+			c.Says = saysOf(u, text)
+		}
 		l := linksOf(u, text, notes)
 		c.Links, links, c.Feeds, cut = l.all, l.noted, l.feeds, l.cut || len(page) >= MostPage
 		return nil

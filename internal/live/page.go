@@ -268,10 +268,6 @@ func (r *pageReader) open() {
 	}
 	a := attributesOf(r.z, more)
 	switch tag {
-	case "html":
-		if code := a["lang"]; r.doc.Language == "" && len(code) < 36 {
-			r.doc.Language = code
-		}
 	case "base":
 		if u, _, err := r.at.Resolve(a["href"]); err == nil && a["href"] != "" && r.base == r.at {
 			r.base = u

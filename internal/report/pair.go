@@ -286,7 +286,7 @@ func PairRules(p PairRuled) doc.Doc {
 			v.Tone = doc.Failed
 		}
 		if p.Added == "" && len(p.Table.Rules) > 0 {
-			v.Next = doc.Phrase("Add them: " + doc.Command("upperpath pair --rules --add"))
+			v.Next = doc.Phrase(doc.Command("upperpath pair --rules --add") + " adds them.")
 		} else if p.Added != "" {
 			v.Next = doc.Phrase("Added to " + p.Added + ". Prove the whole: " +
 				doc.Command("upperpath prove"))

@@ -25,8 +25,7 @@ type Document struct {
 	Octets     int      `json:"octets,omitempty"`       // how much of it was read
 	Cut        bool     `json:"cut,omitempty"`          // it goes on behind that
 
-	Text     string `json:"-"` // how its visible text begins
-	Language string `json:"-"` // as its first element says it
+	Text string `json:"-"` // how its visible text begins
 
 	sorts struct{ notFound, parked, strange, challenge, done bool }
 }
