@@ -156,7 +156,7 @@ func blank(cells []string) bool {
 
 func gridOfCSV(path string, text []byte, comma rune, needed []string) (*Grid, []string, error) {
 	r := csv.NewReader(bytes.NewReader(text))
-	r.Comma, r.Comment, r.FieldsPerRecord, r.LazyQuotes = comma, '#', -1, true
+	r.Comma, r.Comment, r.FieldsPerRecord = comma, '#', -1
 	g := &Grid{Path: path}
 	var first []string
 	above := 0
