@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"slices"
 	"strings"
@@ -16,6 +17,7 @@ import (
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/pair"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
@@ -45,8 +47,8 @@ func (p *program) pair() *cobra.Command {
 		Short: "Pair old pages with new ones, and make rules of what was decided",
 		Long: `pair finds for each old URL of old-urls.csv, or of other FILEs, its counterpart among the
 pages of the new site (site.pages, or --pages). It says with what confidence, and what speaks
-for it. Of those at 0.9, nine in ten are right. Years, numbers, sizes, colours and languages
-that differ keep pages apart. What rules of yours lead already is left out.
+for it; at 0.9, nine in ten were right where it was measured. Years, numbers, sizes, colours
+and languages that differ keep pages apart. What rules of yours lead already is left out.
 
 The work sheet pairs.csv (or --to FILE.xlsx) has the heaviest undecided first. Decide in its
 column decision: yes, 2, 3, section, gone, later, a path or a URL. What you wrote stays, and
@@ -137,42 +139,23 @@ func (p *program) runPair(
 // findPairs looks for counterparts, and brings them into the sheet.
 func (p *program) findPairs(ctx context.Context, e *files.Estate, in plan.Input,
 	sheet *files.PairSheet, o *pairOptions, args []string) (*report.Paired, error) {
-	door, err := doorOf(o.host)
+	olds, news, err := p.describedPages(ctx, e, in, o, args)
 	if err != nil {
 		return nil, err
 	}
-	if len(args) == 0 {
-		args = []string{files.Beside(e.Path, oldURLsName)}
-	}
-	pages := slices.Clone(o.pages)
-	if len(pages) == 0 {
-		for _, name := range in.Estate.Site.Pages {
-			pages = append(pages, files.Beside(e.Path, name))
-		}
-	}
-	if len(pages) == 0 {
-		return nil, usage("no pages of the new site are known; name them in the estate file " +
-			"(site.pages), or with --pages FILE")
-	}
-	var olds, news []pair.Page
-	var readErr error
-	m := p.progress("reading pages", 0, "")
-	err = interruptible(ctx, func() {
-		if olds, readErr = files.ReadDescribed(args, door, true, ctx.Err); readErr == nil {
-			news, readErr = files.ReadDescribed(pages, in.Estate.Canonical, false, ctx.Err)
-		}
-	})
-	m.done()
-	if err = errors.Join(err, readErr); err != nil {
-		return nil, hinted(err)
+	if len(news.Pages) == 0 {
+		return nil, usage("there is no page of the new site in what was read; name a list of them " +
+			"with --pages FILE, or in the estate file (site.pages)")
 	}
 	made := in.Web()
-	result := &report.Paired{Sheet: &sheet.Sheet, News: len(news), All: o.all}
+	result := &report.Paired{Sheet: &sheet.Sheet, News: len(news.Pages), NoPages: news.Left,
+		All: o.all}
 	known := map[string]bool{}
-	led := redirectsSeen(in)
-	olds = slices.DeleteFunc(olds, func(g pair.Page) bool {
+	led := in.Survey.Led()
+	pages := slices.DeleteFunc(olds.Pages, func(g pair.Page) bool {
 		u, err := web.ParseURL(g.URL)
 		if err != nil || !made.Means(u.Host()) || !made.Forwards(u.Door()) {
+			result.Strangers++
 			return true
 		}
 		known[u.Key()] = true
@@ -182,20 +165,20 @@ func (p *program) findPairs(ctx context.Context, e *files.Estate, in plan.Input,
 		}
 		return false
 	})
-	for i := range olds {
-		olds[i].Leads = led[olds[i].URL]
+	for i := range pages {
+		pages[i].Leads = led[pair.Key(pages[i].URL)]
 	}
-	result.Olds = len(olds)
-	meter := p.progress("pairing", len(olds), "old pages")
-	found, err := pair.Find(
-		ctx,
-		olds,
-		news,
-		sheet.DecidedOf(olds, news, in.Estate.Canonical),
-		meter.step,
-	)
+	result.Olds = len(pages)
+	meter := p.progress("pairing", len(pages), "old pages")
+	var found *pair.Found
+	var failed error
+	site := in.Estate.Canonical
+	err = interruptible(ctx, func() {
+		found, failed = pair.Find(ctx, pages, news.Pages, sheet.DecidedOf(pages, news.Pages, site),
+			meter.step)
+	})
 	meter.done()
-	if err != nil {
+	if err = errors.Join(err, failed); err != nil {
 		return nil, err
 	}
 	for _, m := range found.Of {
@@ -203,62 +186,64 @@ func (p *program) findPairs(ctx context.Context, e *files.Estate, in plan.Input,
 			result.Front++
 		}
 	}
-	sheet.Take(olds, news, found, in.Estate.Canonical, func(i int, m pair.Match) string {
-		section := ""
-		if m.Section >= 0 {
-			section = news[m.Section].URL
-			if u, err := web.ParseURL(section); err == nil && u.Door() == in.Estate.Canonical {
-				section = u.RequestURI()
-			}
-		}
-		return words.PairMatch(m, section)
-	})
+	sheet.Take(pages, news.Pages, found, site, words.PairMatch)
 	for _, r := range sheet.Rows {
-		if u, err := web.ParseURL(r.Old); err == nil && !known[u.Key()] {
+		if !known[pair.Key(r.Old)] {
 			result.Strayed++
 		}
 	}
 	return result, nil
 }
 
-// redirectsSeen gives where old URLs were seen to lead, by the last survey.
-func redirectsSeen(in plan.Input) map[string]string {
-	led := map[string]string{}
-	if in.Survey == nil {
-		return led
+// describedPages reads the old pages, and those of the new site.
+func (p *program) describedPages(ctx context.Context, e *files.Estate, in plan.Input,
+	o *pairOptions, args []string) (olds, news *files.Described, err error) {
+	door, err := doorOf(o.host)
+	if err != nil {
+		return nil, nil, err
 	}
-	for i := range in.Survey.Domains {
-		for _, c := range in.Survey.Domains[i].Chains {
-			if n := len(c.Hops); n > 1 && c.Hops[n-1].Status == 200 {
-				led[c.Entry.String()] = c.Hops[n-1].URL.String()
+	if len(args) == 0 {
+		args = []string{files.Beside(e.Path, oldURLsName)}
+	}
+	olds, news = files.NewDescribed(true), files.NewDescribed(false)
+	some := len(o.pages) > 0
+	for _, s := range in.Estate.Sites() {
+		some = some || len(s.Pages) > 0
+	}
+	if !some {
+		return nil, nil, usage("no pages of the new site are known; name them in the estate file " +
+			"(site.pages), or with --pages FILE")
+	}
+	m := p.progress("reading pages", 0, "")
+	defer m.done()
+	var failed error
+	err = interruptible(ctx, func() {
+		for _, path := range args {
+			failed = errors.Join(failed, olds.Read(path, door, ctx.Err))
+		}
+		for _, path := range o.pages {
+			failed = errors.Join(failed, news.Read(path, in.Estate.Canonical, ctx.Err))
+		}
+		for _, s := range in.Estate.Sites() {
+			for _, name := range s.Pages {
+				if len(o.pages) == 0 {
+					failed = errors.Join(failed, news.Read(files.Beside(e.Path, name), s.Canonical, ctx.Err))
+				}
 			}
 		}
+	})
+	if err == nil && failed != nil {
+		err = hinted(failed)
 	}
-	return led
-}
-
-// wantedOf gives what is decided in a sheet. rest are the URLs of which nothing is.
-func wantedOf(sheet *files.PairSheet, site web.Door) (wanted []pair.Wanted, rest []web.URL) {
-	for _, r := range sheet.Rows {
-		u, err := web.ParseURL(r.Old)
-		if err != nil {
-			continue
-		}
-		if to, _, known := r.Goal(site); known {
-			wanted = append(wanted, pair.Wanted{Old: u, New: to, Weight: r.Weight, Line: r.Line})
-		} else {
-			rest = append(rest, u)
-		}
-	}
-	return wanted, rest
+	return olds, news, err
 }
 
 // pairRules makes rules of what is decided, and follows each pair through the plan with them.
 func (p *program) pairRules(ctx context.Context, e *files.Estate, in plan.Input,
 	sheet *files.PairSheet, name string, out *output, o *pairOptions) error {
-	wanted, rest := wantedOf(sheet, in.Estate.Canonical)
-	before := in.Web()
-	result := report.PairRuled{Wanted: wanted, File: name, Undecided: len(rest), All: o.all}
+	wanted, rest, unread := sheet.Wanted(in.Estate.Canonical)
+	before := plan.Bare(in).Web
+	result := report.PairRuled{Wanted: wanted, File: name, Unread: unread, All: o.all}
 	m := p.progress("making rules", 0, "")
 	var err, failed error
 	err = interruptible(ctx, func() {
@@ -268,7 +253,7 @@ func (p *program) pairRules(ctx context.Context, e *files.Estate, in plan.Input,
 				goal := before.Goal(u)
 				return goal.Target, goal.Gone, byHand
 			},
-			Canonical: in.Estate.Canonical, Scope: files.RuleScope(in.Estate)})
+			Canonical: in.Estate.Canonical, Scope: files.RuleScope(in.Estate), Hand: in.Rules})
 	})
 	m.done()
 	if err = errors.Join(err, failed); err != nil {
@@ -281,27 +266,29 @@ func (p *program) pairRules(ctx context.Context, e *files.Estate, in plan.Input,
 		r.Line = 1_000_000_000 + i
 		with.Rules = append(with.Rules, &r)
 	}
-	after := with.Web()
-	skip := map[int]bool{}
-	for _, some := range [][]int{result.Table.Overruled, result.Table.Twice, result.Table.Unsaid} {
-		for _, i := range some {
-			skip[i] = true
-		}
-	}
-	for i, w := range wanted {
-		if goal := after.Goal(w.Old); !skip[i] &&
-			(w.New.IsZero() != goal.Gone || !goal.Gone && !goal.Target.Same(w.New)) {
-			result.Failed = append(result.Failed, fmt.Sprintf("line %d: %s → %s", w.Line, w.Old,
-				goal.Target))
-		}
-	}
-	if urls := files.Beside(e.Path, oldURLsName); files.Exists(urls) {
-		addresses, from, err := p.oldURLs(ctx, e, in, web.Door{}, nil)
-		if err != nil {
+	var addresses []old.Address
+	switch _, err := os.Stat(files.Beside(e.Path, oldURLsName)); {
+	case err == nil:
+		if addresses, result.From, err = p.oldURLs(ctx, e, in, web.Door{}, nil); err != nil {
 			return err
 		}
-		result.From = from
-		err = interruptible(ctx, func() {
+	case !errors.Is(err, fs.ErrNotExist):
+		return err
+	}
+	err = interruptible(ctx, func() {
+		after := plan.Bare(with).Web
+		pairs := make([]old.Address, len(wanted))
+		for i, w := range wanted {
+			pairs[i] = old.Address{URL: w.Old.String()}
+		}
+		followed := old.Cover(after, pairs, nil)
+		result.Arrivals = make([]string, len(wanted))
+		result.Failed = result.Table.Failed(wanted, func(i int) (string, bool) {
+			to, _, status := followed.End(i)
+			result.Arrivals[i] = to
+			return to, status == rule.Gone
+		})
+		if result.From != "" {
 			result.Before, result.After = old.Cover(
 				before,
 				addresses,
@@ -311,10 +298,10 @@ func (p *program) pairRules(ctx context.Context, e *files.Estate, in plan.Input,
 				addresses,
 				nil,
 			)
-		})
-		if err != nil {
-			return err
 		}
+	})
+	if err != nil {
+		return err
 	}
 	if o.add && len(result.Table.Rules) > 0 && len(result.Failed) == 0 {
 		if result.Added, err = p.addPairRules(e, result, name); err != nil {
@@ -324,7 +311,7 @@ func (p *program) pairRules(ctx context.Context, e *files.Estate, in plan.Input,
 	if err := p.show(report.PairRules(result), out); err != nil {
 		return err
 	}
-	if len(result.Failed)+len(skip) > 0 {
+	if !result.Clean() {
 		return ended{code: exitFindings}
 	}
 	return nil
@@ -353,65 +340,44 @@ func (p *program) addPairRules(
 	}))
 }
 
-// reviewing is a walk through what is undecided.
+// reviewing asks what is undecided, key by key.
 type reviewing struct {
-	p     *program
-	sheet *files.PairSheet
-	path  string
-	site  web.Door
-	in    *bufio.Reader
-	raw   *os.File // a terminal whose keys come one by one; nil: they come as they stand
-	undo  [][]pair.Row
-	at    []int // the rows that are walked through
+	*pair.Review
+	p    *program
+	save func() error
+	site web.Door
+	in   *bufio.Reader
+	raw  *os.File // a terminal whose keys come one by one; nil: they come as they stand
 }
 
-// pairReview walks through the undecided rows, the heaviest first.
+// pairReview walks through the undecided rows, and saves each decision at once.
 func (p *program) pairReview(ctx context.Context, sheet *files.PairSheet, path string,
 	site web.Door) error {
-	r := &reviewing{p: p, sheet: sheet, path: path, site: site, in: bufio.NewReader(p.in)}
+	r := &reviewing{Review: pair.NewReview(&sheet.Sheet), p: p, site: site, in: bufio.NewReader(p.in),
+		save: func() error { return edited(sheet.Write(path)) }}
 	if f, isFile := p.in.(*os.File); isFile && term.IsTerminal(int(f.Fd())) {
 		r.raw = f
 	}
-	for i, row := range sheet.Rows {
-		if !row.Decided() {
-			r.at = append(r.at, i)
-		}
-	}
-	slices.SortStableFunc(r.at, func(a, b int) int {
-		return int(min(1, max(-1, sheet.Rows[b].Weight-sheet.Rows[a].Weight)))
-	})
-	decided := 0
-	for i := 0; i < len(r.at) && ctx.Err() == nil; {
-		if sheet.Rows[r.at[i]].Decided() {
-			i++
-			continue
-		}
-		r.show(i)
-		n, move, leave, err := r.step(i)
-		if err != nil {
-			return err
-		}
-		decided += n
-		if leave {
+	for ctx.Err() == nil {
+		row, more := r.Row()
+		if !more {
 			break
 		}
-		i = max(0, i+move)
-	}
-	open := 0
-	for _, i := range r.at {
-		if !sheet.Rows[i].Decided() {
-			open++
+		r.show(row)
+		if leave, err := r.step(); err != nil {
+			return err
+		} else if leave {
+			break
 		}
 	}
-	fmt.Fprintln(p.out, words.PairsLeft(decided, open))
+	fmt.Fprintln(p.out, words.PairsLeft(r.Decided, r.Open()))
 	return ctx.Err()
 }
 
 // show shows a row.
-func (r *reviewing) show(i int) {
-	row := r.sheet.Rows[r.at[i]]
+func (r *reviewing) show(row pair.Row) {
 	w := r.p.out
-	fmt.Fprintf(w, "\n%d of %d   %s\n%s\n", i+1, len(r.at),
+	fmt.Fprintf(w, "\n%d of %d   %s\n%s\n", r.At+1, len(r.Rows),
 		wording.Count(int(row.Weight), "visit"), shownLine(row.Old))
 	for _, c := range []struct{ key, to, why string }{
 		{"1", row.New, row.Confidence + "  " + row.Reason},
@@ -439,100 +405,79 @@ func (r *reviewing) key() (byte, error) {
 	}
 	for {
 		c, err := r.in.ReadByte()
-		if err != nil || c > ' ' || c == 3 || c == 4 {
+		if err != nil || c > ' ' || c == ctrlC || c == ctrlD {
 			return c, err
 		}
 	}
 }
 
-// step takes one decision: how many rows were decided, how far to go on, whether to leave.
-func (r *reviewing) step(i int) (decided, move int, leave bool, err error) {
-	at := r.at[i]
+// What a terminal sends for Ctrl-C and Ctrl-D where keys come one by one.
+const (
+	ctrlC = 3
+	ctrlD = 4
+)
+
+// decisions are the keys of decisions.
+var decisions = map[byte]string{'1': pair.Yes, '2': pair.Second, '3': pair.Third,
+	's': pair.Section, 'g': pair.IsGone}
+
+// step takes one key.
+func (r *reviewing) step() (leave bool, err error) {
 	c, err := r.key()
 	if errors.Is(err, io.EOF) {
-		return 0, 0, true, nil
+		return true, nil
 	}
 	if err != nil {
-		return 0, 0, false, err
+		return false, err
 	}
+	decision, all := decisions[c], false
 	switch c {
-	case 'q', 'Q', 3, 4:
-		return 0, 0, true, nil
+	case 'q', 'Q', ctrlC, ctrlD:
+		return true, nil
 	case 'k':
-		return 0, 1, false, nil
+		r.Skip()
+		return false, nil
 	case 'u':
-		n, err := r.takeBack()
-		return -n, -1 * min(1, n), false, err
+		if !r.Undo() {
+			fmt.Fprintln(r.p.out, words.ReviewNone)
+			return false, nil
+		}
+		fmt.Fprintln(r.p.out, words.ReviewUndone)
+		return false, r.save()
 	case 't':
-		fmt.Fprint(r.p.out, words.ReviewType)
-		r.p.out.flush()
-		line, err := r.in.ReadString('\n')
-		if err != nil && line == "" {
-			return 0, 0, true, nil
+		if decision, err = r.typed(); err != nil {
+			return true, nil
 		}
-		text := strings.TrimSpace(line)
-		if _, err := pair.ParseTarget(text, r.site); err != nil || text == "" {
-			fmt.Fprintln(r.p.out, words.ReviewNoKey)
-			return 0, 0, false, nil
-		}
-		return r.decide([]int{at}, text)
 	case 'a':
-		all := r.sheet.Like(at)
-		fmt.Fprintf(r.p.out, words.ReviewAll, wording.Count(len(all), "row"))
+		fmt.Fprintf(r.p.out, words.ReviewAll, wording.Count(r.Alike(), "row"))
 		r.p.out.flush()
 		if c, err = r.key(); err != nil {
-			return 0, 0, true, nil
+			return true, nil
 		}
-		if word := decisionOf(c); word != "" && c != '2' && c != '3' {
-			return r.decide(all, word)
-		}
-	default:
-		if word := decisionOf(c); word != "" {
-			return r.decide([]int{at}, word)
+		if decision, all = decisions[c], true; c == '2' || c == '3' {
+			decision = ""
 		}
 	}
-	fmt.Fprintln(r.p.out, words.ReviewNoKey)
-	return 0, 0, false, nil
-}
-
-func decisionOf(key byte) string {
-	return map[byte]string{'1': pair.Yes, '2': pair.Second, '3': pair.Third, 's': pair.Section,
-		'g': pair.IsGone}[key]
-}
-
-// decide writes a decision into rows that have what it chooses, and saves the sheet.
-func (r *reviewing) decide(rows []int, word string) (decided, move int, leave bool, err error) {
-	var before []pair.Row
-	for _, i := range rows {
-		row := &r.sheet.Rows[i]
-		was := *row
-		row.Decision = word
-		if to, gone := row.Target(); !gone && to == "" {
-			*row = was
-			continue
-		}
-		was.Line = i
-		before = append(before, was)
-	}
-	if len(before) == 0 {
+	if decision == "" || !r.Decide(decision, all) {
 		fmt.Fprintln(r.p.out, words.ReviewNoKey)
-		return 0, 0, false, nil
+		return false, nil
 	}
-	r.undo = append(r.undo, before)
-	return len(before), 1, false, edited(r.sheet.Write(r.path))
+	return false, r.save()
 }
 
-// takeBack undoes the last decision, and returns how many rows it was about.
-func (r *reviewing) takeBack() (int, error) {
-	if len(r.undo) == 0 {
-		fmt.Fprintln(r.p.out, words.ReviewNone)
-		return 0, nil
+// typed reads a path or a URL; "" where it is none.
+func (r *reviewing) typed() (string, error) {
+	fmt.Fprint(r.p.out, words.ReviewType)
+	r.p.out.flush()
+	line, err := r.in.ReadString('\n')
+	text := strings.TrimSpace(line)
+	if err != nil && text == "" {
+		return "", err
 	}
-	last := r.undo[len(r.undo)-1]
-	r.undo = r.undo[:len(r.undo)-1]
-	for _, was := range last {
-		r.sheet.Rows[was.Line].Decision = was.Decision
+	if decision, known := pair.ReadDecision(text); known && decision == text && text != "" {
+		if _, err := pair.ParseTarget(text, r.site); err == nil {
+			return text, nil
+		}
 	}
-	fmt.Fprintln(r.p.out, words.ReviewUndone)
-	return len(last), edited(r.sheet.Write(r.path))
+	return "", nil
 }

@@ -198,6 +198,16 @@ func csvFault(path string, err error, needed []string) problem.Problem {
 // RuleColumns are the columns of a redirect map that mean something.
 var RuleColumns = []string{"old", "new", "status", "query", "rank", "note"}
 
+// writeRow writes a row. One whose first field starts with # is quoted there, and so is no comment.
+func writeRow(out *bytes.Buffer, w *csv.Writer, cells []string) error {
+	if len(cells) > 1 && strings.HasPrefix(cells[0], "#") {
+		w.Flush()
+		out.WriteString(`"` + strings.ReplaceAll(cells[0], `"`, `""`) + `"` + string(w.Comma))
+		cells = cells[1:]
+	}
+	return w.Write(cells)
+}
+
 // ReadRules reads a redirect map (rules.csv). The error is a problem.List with every fault.
 func ReadRules(path string, scope rule.Scope) ([]*rule.Rule, error) {
 	t, err := readCSV(path, []string{"old", "new"}, RuleColumns)
@@ -242,7 +252,8 @@ type Pair struct {
 }
 
 // statusColumns are the names of a column with statuses.
-var statusColumns = []string{"status", "code", "status code", "http status", "redirect type", "type"}
+var statusColumns = []string{"status", "code", "status code", "http status", "redirect type",
+	"type"}
 
 // ReadPairs reads two columns of a table, by name, and what it says of the status: CSV in one of
 // the usual encodings, or a workbook. rows is how many lines below its head have something in

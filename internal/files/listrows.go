@@ -41,33 +41,45 @@ func listRows(path string) ([]row, error) {
 	if p := tooWide(path, text, comma); p.Fault != nil {
 		return nil, problem.List{p}
 	}
+	rows, faults := textRows(path, text, comma, true, "name")
+	if len(rows) == 0 && len(faults) == 0 {
+		faults.Add(problem.Problem{File: path, Fault: fact.TableEmpty{Columns: "name"}})
+	}
+	return rows, faults.Err()
+}
+
+// textRows reads the rows of a text that have something in them. Where it is read loosely, quotes
+// may stand anywhere.
+func textRows(path string, text []byte, comma rune, loose bool, needed ...string) ([]row,
+	problem.List) {
 	r := csv.NewReader(bytes.NewReader(text))
-	r.Comma, r.Comment, r.FieldsPerRecord, r.LazyQuotes = comma, '#', -1, true
+	r.Comma, r.Comment, r.FieldsPerRecord, r.LazyQuotes = comma, '#', -1, loose
 	var rows []row
 	var faults problem.List
 	for {
 		record, err := r.Read()
 		if errors.Is(err, io.EOF) {
-			break
+			return rows, faults
 		}
 		if err != nil {
-			faults.Add(csvFault(path, err, []string{"name"}))
-			break
+			faults.Add(csvFault(path, err, needed))
+			return rows, faults
 		}
 		line, _ := r.FieldPos(0)
 		if i := slices.IndexFunc(record, func(s string) bool { return len(s) > mostCell }); i >= 0 {
 			faults.Add(problem.Problem{File: path, Line: line, Value: record[i],
 				Fault: fact.CellTooLong{Octets: len(record[i]), Most: mostCell}})
-			break
+			return rows, faults
 		}
-		if slices.ContainsFunc(record, func(s string) bool { return strings.TrimSpace(s) != "" }) {
+		if !blank(record) {
 			rows = append(rows, row{line, record})
 		}
 	}
-	if len(rows) == 0 && len(faults) == 0 {
-		faults.Add(problem.Problem{File: path, Fault: fact.TableEmpty{Columns: "name"}})
-	}
-	return rows, faults.Err()
+}
+
+// blank reports whether nothing stands in a row.
+func blank(cells []string) bool {
+	return !slices.ContainsFunc(cells, func(s string) bool { return strings.TrimSpace(s) != "" })
 }
 
 // inUTF8 gives a text in UTF-8: what begins with a mark of UTF-16, or has zeros as UTF-16 has, is
@@ -134,13 +146,31 @@ func parting(text []byte) rune {
 
 // workbookRows reads the first sheet of a workbook that has any rows.
 func workbookRows(path string, data []byte) ([]row, error) {
+	var found []row
+	err := eachSheet(path, data, func(_ string, rows []row, _ *excelize.File) bool {
+		found = rows
+		return len(rows) == 0
+	})
+	if err == nil && len(found) == 0 {
+		err = problem.List{{File: path, Fault: fact.WorkbookEmpty{}}}
+	}
+	return found, err
+}
+
+// eachSheet calls a function for the sheets of a workbook that are shown, with their rows that have
+// something in them, until it returns false. Of a formula the value counts that was seen last.
+func eachSheet(path string, data []byte,
+	visit func(name string, rows []row, f *excelize.File) (more bool)) error {
 	f, err := excelize.OpenReader(bytes.NewReader(data),
 		excelize.Options{UnzipSizeLimit: mostSheet, UnzipXMLSizeLimit: 16 << 20})
 	if err != nil {
-		return nil, problem.List{{File: path, Fault: fact.NotWorkbook{Why: err.Error()}}}
+		return problem.List{{File: path, Fault: fact.NotWorkbook{Why: err.Error()}}}
 	}
 	defer f.Close()
 	for _, name := range f.GetSheetList() {
+		if shown, err := f.GetSheetVisible(name); err == nil && !shown {
+			continue
+		}
 		sheet, err := f.Rows(name)
 		if err != nil {
 			continue
@@ -149,16 +179,17 @@ func workbookRows(path string, data []byte) ([]row, error) {
 		for line := 1; sheet.Next(); line++ {
 			fields, err := sheet.Columns()
 			if err != nil {
-				return nil, problem.List{{File: path, Fault: fact.SheetUnread{Sheet: name, Why: err.Error()}}}
+				_ = sheet.Close()
+				return problem.List{{File: path, Fault: fact.SheetUnread{Sheet: name, Why: err.Error()}}}
 			}
-			if slices.ContainsFunc(fields, func(s string) bool { return strings.TrimSpace(s) != "" }) {
+			if !blank(fields) {
 				rows = append(rows, row{line, fields})
 			}
 		}
 		_ = sheet.Close()
-		if len(rows) > 0 {
-			return rows, nil
+		if !visit(name, rows, f) {
+			return nil
 		}
 	}
-	return nil, problem.List{{File: path, Fault: fact.WorkbookEmpty{}}}
+	return nil
 }

@@ -165,7 +165,7 @@ func (m *Merged) behind(head, t *table, fresh map[int]bool) ([]byte, error) {
 				cells[places[i]] = value
 			}
 		}
-		if err := w.Write(cells); err != nil {
+		if err := writeRow(&out, w, cells); err != nil {
 			return nil, err
 		}
 		m.Added++

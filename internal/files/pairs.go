@@ -2,11 +2,11 @@ package files
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/csv"
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"slices"
 	"strconv"
 	"strings"
@@ -25,6 +25,9 @@ type PairSheet struct {
 	pair.Sheet
 	Above []string // comments above the head
 	made  []byte   // the file as it was read; nil: there was none
+
+	comma  rune // of a CSV file that was read; 0: a comma
+	marked bool // it begins with a byte-order mark
 }
 
 // ReadPairSheet reads a work sheet, CSV or XLSX, as it was written or as somebody's spreadsheet
@@ -47,7 +50,10 @@ func ReadPairSheet(path string) (*PairSheet, error) {
 		return nil, err
 	}
 	if g.Sheet == "" {
-		s.Above = commentsAbove(asText(data))
+		s.comma = g.comma
+		text, _ := inUTF8(data)
+		s.marked = !bytes.Equal(text, data) // another encoding, or a mark: spreadsheets ask for one
+		s.Above = commentsAbove(text)
 	}
 	var extra []int
 	for i, h := range g.Head {
@@ -125,18 +131,22 @@ func (s *PairSheet) cells(r pair.Row) []string {
 	return cells
 }
 
-// CSV gives the work sheet as CSV.
+// CSV gives the work sheet as CSV, parted and marked as it was when it was read.
 func (s *PairSheet) CSV() ([]byte, error) {
 	var b bytes.Buffer
+	if s.marked {
+		b.WriteString("\ufeff")
+	}
 	for _, line := range s.Above {
 		b.WriteString(line + "\n")
 	}
 	w := csv.NewWriter(&b)
-	if err := w.Write(slices.Concat(pair.Columns, s.Extra)); err != nil {
+	w.Comma = cmp.Or(s.comma, ',')
+	if err := writeRow(&b, w, slices.Concat(pair.Columns, s.Extra)); err != nil {
 		return nil, err
 	}
 	for _, r := range s.Rows {
-		if err := w.Write(s.cells(r)); err != nil {
+		if err := writeRow(&b, w, s.cells(r)); err != nil {
 			return nil, err
 		}
 	}
@@ -235,11 +245,20 @@ func (s *PairSheet) Write(path string) error {
 	return nil
 }
 
-// described takes in pages with what a table says of them.
-type described struct {
-	all   []pair.Page
-	at    map[string]int
-	title map[*old.Source][4]int
+// Described is pages with what tables and crawls say of them.
+type Described struct {
+	Pages []pair.Page
+	// lines that are no page of their own: a redirect, an error, a copy that names another page
+	Left int
+
+	olds bool // what answers otherwise today counts too
+	at   map[string]int
+	says map[*old.Source][4]int // where its columns of describedNames stand
+}
+
+// NewDescribed makes an empty list. Of old pages those count too that answer otherwise today.
+func NewDescribed(olds bool) *Described {
+	return &Described{olds: olds, at: map[string]int{}, says: map[*old.Source][4]int{}}
 }
 
 // The names of columns with what a page says of itself.
@@ -250,8 +269,9 @@ var describedNames = [4][]string{
 	{"canonical", "canonical link element 1", "canonical url"},
 }
 
-func (d *described) Begin(name string, more ...string) *old.Source {
-	s := &old.Source{Name: name, More: more, Out: map[old.Reason]*old.LeftOut{}}
+// Begin begins a source.
+func (d *Described) Begin(name string, more ...string) *old.Source {
+	s := old.Each(nil).Begin(name, more...)
 	places := [4]int{-1, -1, -1, -1}
 	for i, names := range describedNames {
 		for _, n := range names {
@@ -261,90 +281,60 @@ func (d *described) Begin(name string, more ...string) *old.Source {
 			}
 		}
 	}
-	d.title[s] = places
+	d.says[s] = places
 	return s
 }
 
-func (d *described) Add(s *old.Source, a old.Seen) {
-	s.Lines++
-	s.Kept++
-	if a.Status != 0 && (a.Status < 200 || a.Status > 299) || answeredElse(a.Note) ||
-		string(a.Method) == "POST" {
-		return
-	}
+// Add takes in a page.
+func (d *Described) Add(s *old.Source, a old.Seen) {
 	says := [4]string{}
-	for i, at := range d.title[s] {
+	for i, at := range d.says[s] {
 		if at >= 0 && at < len(a.More) {
 			says[i] = a.More[at]
 		}
 	}
 	p := pair.Page{URL: string(a.URL), Title: says[0], Heading: says[1], Language: says[2],
 		Weight: a.Weight}
-	if canonical := says[3]; canonical != "" { // a copy of another page
-		if u, err := web.ParseURL(canonical); err == nil {
-			if own, err := web.ParseURL(p.URL); err == nil && !own.Same(u) && own.Host() == u.Host() {
-				return
-			}
-		}
-	}
-	if at, known := d.at[p.URL]; known {
-		have := &d.all[at]
-		have.Weight = old.Plus(have.Weight, p.Weight)
-		for _, c := range []struct{ to, from *string }{{&have.Title, &p.Title},
-			{&have.Heading, &p.Heading}, {&have.Language, &p.Language}} {
-			if *c.to == "" {
-				*c.to = *c.from
-			}
-		}
+	if string(a.Method) == "POST" || !d.olds && (a.Status != 0 && (a.Status < 200 || a.Status > 299) ||
+		answeredElse(a.Note) || isCopy(p.URL, says[3])) {
+		d.Left++
 		return
 	}
-	d.at[p.URL] = len(d.all)
-	d.all = append(d.all, p)
+	i, known := d.at[p.URL]
+	if !known {
+		d.at[p.URL] = len(d.Pages)
+		d.Pages = append(d.Pages, p)
+		return
+	}
+	have := &d.Pages[i]
+	have.Weight = old.Plus(have.Weight, p.Weight)
+	have.Title = cmp.Or(have.Title, p.Title)
+	have.Heading = cmp.Or(have.Heading, p.Heading)
+	have.Language = cmp.Or(have.Language, p.Language)
 }
 
-// ReadDescribed reads pages with what is said of them from whatever old URLs are read from; door is
-// that of paths. What answered with a redirect or an error is no page, and neither is one that
-// names another page as the one that counts. stop ends the reading. The error is a problem.List.
-func ReadDescribed(
-	paths []string,
-	door web.Door,
-	old bool,
-	stop func() error,
-) ([]pair.Page, error) {
-	d := &described{at: map[string]int{}, title: nil}
-	d.title = makeTitles()
-	reader := &OldURLs{Door: door, Stop: stop, To: sinkOf(d, old)}
-	for _, path := range paths {
-		if err := reader.Add(path); err != nil {
-			return nil, err
-		}
+// isCopy reports whether a page names another one of its host as the one that counts.
+func isCopy(url, canonical string) bool {
+	if canonical == "" {
+		return false
+	}
+	u, err := web.ParseURL(canonical)
+	if err != nil {
+		return false
+	}
+	own, err := web.ParseURL(url)
+	return err == nil && !own.Same(u) && own.Host() == u.Host()
+}
+
+// Read reads pages from whatever old URLs are read from; door is that of paths. stop ends it. The
+// error is a problem.List.
+func (d *Described) Read(path string, door web.Door, stop func() error) error {
+	reader := &OldURLs{Door: door, Stop: stop, To: d}
+	if err := reader.Add(path); err != nil {
+		return err
 	}
 	if len(reader.Maps) > 0 {
-		return nil, problem.List{{File: paths[0], Fault: fact.SitemapIndex{}}}
+		return problem.List{{File: path, Fault: fact.SitemapIndex{}}}
 	}
-	return d.all, nil
+	return nil
 }
-
-func makeTitles() map[*old.Source][4]int { return map[*old.Source][4]int{} }
-
-// sinkOf gives a sink of pages; of old URLs those count too that answer otherwise today.
-func sinkOf(d *described, olds bool) old.Sink {
-	if olds {
-		return oldDescribed{d}
-	}
-	return d
-}
-
-type oldDescribed struct{ *described }
-
-func (d oldDescribed) Add(s *old.Source, a old.Seen) {
-	a.Status, a.Note = 0, ""
-	if at := d.title[s]; at[3] >= 0 && at[3] < len(a.More) {
-		a.More = slices.Clone(a.More)
-		a.More[at[3]] = ""
-	}
-	d.described.Add(s, a)
-}
-
-// Exists reports whether there is a file.
-func Exists(path string) bool { _, err := os.Stat(path); return err == nil }

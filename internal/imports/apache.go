@@ -130,6 +130,14 @@ type condition struct {
 	variable, pattern, how string
 }
 
+// folds reports whether a condition ignores case.
+func (c condition) folds() bool {
+	return slices.ContainsFunc(strings.Split(strings.ToUpper(c.how), ","), func(f string) bool {
+		f = strings.TrimSpace(f)
+		return f == "NC" || f == "NOCASE"
+	})
+}
+
 func (a *apache) line(number int, text string, behind []numbered) {
 	trimmed := strings.TrimSpace(text)
 	if trimmed == "" || trimmed[0] == '#' {
@@ -576,7 +584,7 @@ func (a *apache) rewriteAt(number int, text string, args []string, f rewriteHow,
 		hosts = withWWW(hosts)
 	}
 	for _, w := range ways {
-		w.folds = f.folds
+		w.folds = f.folds || at.folds
 		if at.note != "" && w.note == "" {
 			w.note, w.differ = at.note, at.differ(w)
 		}
@@ -764,6 +772,7 @@ type asked struct {
 	groups                       map[string]string // of the last condition with any, by number
 	// expressions that no path may fit, and that each has to
 	not, must []string
+	folds     bool        // that ignores case
 	uri       *expression // that the path has to fit
 }
 
@@ -858,7 +867,11 @@ func (a *apache) ask(at *asked, c condition) string {
 		at.scheme = scheme
 		a.serves("", at.hosts)
 	case "QUERY_STRING":
-		return at.askQuery(c.pattern)
+		why := at.askQuery(c.pattern)
+		if other := strings.ToUpper(at.sample); why == "" && c.folds() && other != at.sample {
+			at.note, at.example = "The file ignores case there; the rule does not.", "?"+other
+		}
+		return why
 	case "THE_REQUEST":
 		return at.askRequest(c.pattern)
 	case "REQUEST_URI":
@@ -874,7 +887,7 @@ func (a *apache) ask(at *asked, c condition) string {
 		if err != nil || at.uri != nil {
 			return "a rule cannot express the condition on REQUEST_URI; write its path into the rule"
 		}
-		at.uri = &x
+		at.uri, at.folds = &x, c.folds()
 	case "REQUEST_FILENAME":
 		return "it asks whether a file exists, which a rule cannot know"
 	default:

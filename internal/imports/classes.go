@@ -39,6 +39,9 @@ func (r *expressionReader) readBracket() (takes string, ok bool) {
 	if n.odd == "é" {
 		n.odd = "%C3%A9"
 	}
+	if n.odd != "" {
+		n.odd = "x" + n.odd + "x" // a dot alone is no name
+	}
 	if class.MatchString("7") && !class.MatchString("x") { // digits, and perhaps more of them
 		if m[1] != "[0-9]" {
 			return "", false

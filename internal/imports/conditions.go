@@ -196,7 +196,7 @@ func neverAt(pattern, old string) bool {
 // requestLine is what stands before and behind the path in an expression for a request line.
 var requestLine = regexp.MustCompile(
 	`^\^?(?:\[A-Z\](?:\+|\{\d,?\d*\})|\(?(?:GET|POST|HEAD)(?:\|(?:GET|POST|HEAD))*\)?|\\S\+|\.\*)?` +
-		`(?:\\s\+?|\\ \+?| )(/.*?)(?:(?:\\s|\\ | |\[\\s\?\]|\[\?\\s\]|\[\\ \?\])(?:HTTP.*)?)?$`)
+		`(?:\\s\+?|\\ \+?| )(/.*?)((?:\\s|\\ | |\[\\s\?\]|\[\?\\s\]|\[\\ \?\])(?:HTTP.*)?)?$`)
 
 // askRequest translates a condition on the request line: the path as it came, and a query. It must
 // be that of the rule itself.
@@ -206,11 +206,17 @@ func (a *asked) askRequest(pattern string) string {
 		return "a rule cannot express this condition on THE_REQUEST"
 	}
 	path, query, asks := strings.Cut(m[1], `\?`)
-	a.must = append(a.must, "^"+path)
-	if !asks {
+	a.must = append(slices.Clone(a.must), "^"+path)
+	switch ends := m[2] != ""; {
+	case !asks && ends && !strings.Contains(m[2], "?"):
+		a.note, a.example = "The rule takes the path with a query too.", "?x=1"
 		return ""
+	case !asks:
+		return ""
+	case ends:
+		return a.askQuery("^" + query + "$")
 	}
-	return a.askQuery("^" + strings.TrimSuffix(query, `\s`))
+	return a.askQuery("^" + query)
 }
 
 // holds reports whether the conditions on the path hold for all URLs of a way, which are then no

@@ -250,6 +250,8 @@ func TestOurOwnLanguageComesBack(t *testing.T) {
 		{Line: 5, Old: "old.example/find?q={words}", New: "/search/?for={words}", Query: "keep"},
 		{Line: 6, Old: "old.example/plain", New: "/x", Query: "drop"},
 		{Line: 7, Old: "old.example/gone/{+rest}", New: "-"},
+		{Line: 8, Old: "https://www.old.example/by/{+rest}", New: "/by/{+rest}"},
+		{Line: 9, Old: "http://www.old.example/by/{+rest}", New: "/other/{+rest}"},
 	}, "", 301, nil)
 	assert.Equal(t, `2 old.example/archive/{year:digits}/{item} > /a/{year}/{item} 301 
 3 old.example/shop/{+rest} > /shop/{+rest} 302 drop
@@ -257,8 +259,10 @@ func TestOurOwnLanguageComesBack(t *testing.T) {
 5 old.example/find?q={words} > /search/?for={words} 301 
 6 old.example/plain > /x 301 drop
 7 old.example/gone/{+rest} >  410 
+8 https://www.old.example/by/{+rest} > /by/{+rest} 301 
+9 http://www.old.example/by/{+rest} > /other/{+rest} 301 
 `, written(m))
-	assert.Equal(t, 5, m.Ours)
+	assert.Equal(t, 7, m.Ours)
 	m = ReadPairs(pairs([2]string{"/k{1}", "/k"}, [2]string{"/a{x}", "/b{y}"},
 		[2]string{"/c}", "/c{d}"}), "old.example", 301, nil)
 	assert.Zero(t, m.Ours)

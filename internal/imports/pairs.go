@@ -78,6 +78,7 @@ type entry struct {
 	untracked bool
 	rank      string
 	note      string
+	ours      bool // it has captures of the rule language
 }
 
 // read reads a line; what is none goes to what is left, or to what is undecided.
@@ -113,11 +114,11 @@ func (m *Import) read(p Pair, host string, status int) (entry, bool) {
 	from = withoutPort(from)
 	from, e.untracked = withoutTracking(from)
 	if gone && isOurs(from, "") {
-		m.Ours, e.old, e.status = m.Ours+1, from, 410
+		m.Ours, e.ours, e.old, e.status = m.Ours+1, true, from, 410
 		return e, true
 	}
 	if isOurs(from, to) {
-		m.Ours, e.old, e.to = m.Ours+1, from, to
+		m.Ours, e.ours, e.old, e.to = m.Ours+1, true, from, to
 		e.statusOf(says)
 		return e, true
 	}
@@ -201,6 +202,9 @@ func (m *Import) twins(entries []entry, serves func(web.Host) bool) []entry {
 	keys, own := make([]string, len(entries)), make([]string, len(entries))
 	for i, e := range entries {
 		keys[i], own[i] = old.Wide(e.old, serves), withoutScheme(e.old)
+		if e.ours { // whoever writes captures says what scheme and host are meant
+			keys[i], own[i] = e.old, e.old
+		}
 		groups[keys[i]] = append(groups[keys[i]], i)
 		hosts[own[i]] = append(hosts[own[i]], i)
 	}

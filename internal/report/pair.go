@@ -1,6 +1,7 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
 	"strconv"
 	"strings"
@@ -22,6 +23,9 @@ type Paired struct {
 	Accepted int // decided by a least confidence
 	All      bool
 	Strayed  int // rows whose URL is not among the old ones any more
+	NoPages  int // lines of the new site that are no page of their own
+	// old URLs at hosts that are none of the estate's, or do not redirect
+	Strangers int
 }
 
 // mostPairsShown is how many undecided rows a terminal is shown.
@@ -101,7 +105,9 @@ func Pair(p Paired) doc.Doc {
 			v.Tone = doc.Warned
 			v.Next = doc.Phrase("Decide in the column decision of " + p.File + ", or with " +
 				doc.Command("upperpath pair --review") + "; " +
-				doc.Command("upperpath pair --from-confidence 0.95") + " takes what is all but certain. Then " +
+				doc.Command(
+					"upperpath pair --from-confidence 0.95",
+				) + " takes what is all but certain. Then " +
 				doc.Command("upperpath pair --rules") + ".")
 		} else {
 			v.Next = doc.Phrase("Make rules of it: " + doc.Command("upperpath pair --rules"))
@@ -111,9 +117,9 @@ func Pair(p Paired) doc.Doc {
 	if len(t.Rows) > 0 {
 		blocks = append(blocks, t)
 	}
-	notes := []string{"Written to " + p.File + ", the heaviest undecided first."}
-	if p.File == "-" {
-		notes = nil
+	notes := []string{
+		"Compared with " + wording.Count(p.News, "page") + " of the new site. Written to " +
+			p.File + ", the heaviest undecided first.",
 	}
 	if p.Accepted > 0 {
 		notes = append(notes, wording.Count(p.Accepted, "row")+" accepted.")
@@ -124,6 +130,14 @@ func Pair(p Paired) doc.Doc {
 	if p.Front > 0 {
 		notes = append(notes, wording.Count(p.Front, "front page")+
 			" left out: the plan leads front pages.")
+	}
+	if p.Strangers > 0 {
+		notes = append(notes, wording.Count(p.Strangers, "old URL")+
+			" left out: no host of the estate that redirects.")
+	}
+	if p.NoPages > 0 {
+		notes = append(notes, wording.Count(p.NoPages, "line")+
+			" of the new site left out: a redirect, an error, or a copy of another page.")
 	}
 	if p.Strayed > 0 {
 		notes = append(notes, wording.Count(p.Strayed, "row")+
@@ -186,6 +200,7 @@ func (p Paired) data(all, decided, certain, likely, none sums) doc.Object {
 		{Name: "schema", Value: "upperpath/pair/1"}, {Name: "file", Value: p.File},
 		{Name: "old", Value: p.Olds}, {Name: "new", Value: p.News},
 		{Name: "ruled", Value: p.Ruled}, {Name: "front", Value: p.Front},
+		{Name: "strangers", Value: p.Strangers}, {Name: "no_pages", Value: p.NoPages},
 		{Name: "all", Value: of(all)}, {Name: "decided", Value: of(decided)},
 		{Name: "certain", Value: of(certain)}, {Name: "likely", Value: of(likely)},
 		{Name: "none", Value: of(none)},
@@ -203,16 +218,23 @@ func (p Paired) data(all, decided, certain, likely, none sums) doc.Object {
 
 // PairRuled is what came of decided pairs.
 type PairRuled struct {
-	Table     *pair.Table
-	Wanted    []pair.Wanted
-	File      string
-	Added     string   // the file to which the rules were added; "": none
-	Failed    []string // pairs that the plan, with these rules, leads elsewhere: by URL and where
-	Before    *old.Coverage
-	After     *old.Coverage
-	From      string // the file with old URLs of the coverage
-	Undecided int
-	All       bool
+	Table    *pair.Table
+	Wanted   []pair.Wanted
+	File     string
+	Added    string   // the file to which the rules were added; "": none
+	Failed   []int    // pairs that the plan, with these rules, leads elsewhere
+	Arrivals []string // where the plan leads those that were followed; "": nowhere
+	Unread   []int    // lines of the work sheet with an address that is no URL
+	Before   *old.Coverage
+	After    *old.Coverage
+	From     string // the file with old URLs of the coverage
+	All      bool
+}
+
+// Clean reports whether every decided pair is led where it was decided.
+func (p PairRuled) Clean() bool {
+	return len(p.Failed)+len(p.Unread)+len(p.Table.Overruled)+len(p.Table.Twice)+
+		len(p.Table.Unsaid) == 0
 }
 
 // mostPairRules is how many rules a terminal is shown.
@@ -269,23 +291,29 @@ func PairRules(p PairRuled) doc.Doc {
 			Next: doc.Phrase("Decide: " + doc.Command("upperpath pair --review"))}
 	default:
 		v.Tone = doc.Good
-		v.Says = doc.Phrase(fmt.Sprintf("%s (%s, %d single) lead %s where they were decided: each was "+
-			"followed through the plan.", wording.Count(len(p.Table.Rules), "rule"),
-			wording.Count(patterns, "pattern"), len(p.Table.Rules)-patterns,
-			wording.Count(led, "decided page")))
-		if p.Table.Already > 0 {
-			v.Says = doc.Cat(v.Says, doc.Phrase(fmt.Sprintf(
-				" %s of them %s no rule of their own.",
-				fmt.Sprint(
-					p.Table.Already,
-				),
-				map[bool]string{true: "needs", false: "need"}[p.Table.Already == 1],
-			)))
+		rules, single := len(p.Table.Rules), len(p.Table.Rules)-patterns
+		v.Says = doc.Phrase(
+			fmt.Sprintf("%s (%s, %d single) %s %s where %s decided, each followed through "+
+				"the plan.", wording.Count(rules, "rule"), wording.Count(patterns, "pattern"), single,
+				wording.Verb(rules, "leads", "lead"), wording.Count(led-p.Table.Already, "decided page"),
+				wording.Verb(led-p.Table.Already, "it was", "they were")),
+		)
+		if rules == 0 {
+			v.Says = doc.Phrase("No rule is needed.")
 		}
-		if len(p.Failed)+len(p.Table.Overruled)+len(p.Table.Twice)+len(p.Table.Unsaid) > 0 {
+		if n := p.Table.Already; n > 0 {
+			v.Says = doc.Cat(v.Says, doc.Phrase(fmt.Sprintf(" %s %s there without a further rule.",
+				wording.Count(n, "decided page"), wording.Verb(n, "arrives", "arrive"))))
+		}
+		if !p.Clean() {
 			v.Tone = doc.Failed
 		}
-		if p.Added == "" && len(p.Table.Rules) > 0 {
+		if len(p.Failed) > 0 {
+			v.Next = doc.Phrase(
+				"Give these hosts another carrier, or decide otherwise; nothing is added " +
+					"before that. " + doc.Command("upperpath plan") + " says what each carrier cannot do.",
+			)
+		} else if p.Added == "" && len(p.Table.Rules) > 0 {
 			v.Next = doc.Phrase(doc.Command("upperpath pair --rules --add") + " adds them.")
 		} else if p.Added != "" {
 			v.Next = doc.Phrase("Added to " + p.Added + ". Prove the whole: " +
@@ -310,14 +338,24 @@ func PairRules(p PairRuled) doc.Doc {
 		return fmt.Sprintf("line %d: %s → %s", w.Line, w.Old, to)
 	}
 	if len(p.Failed) > 0 {
-		l := doc.List{Title: "Led elsewhere by the plan", Tone: doc.Failed}
-		for _, f := range p.Failed {
-			l.Items = append(l.Items, doc.Copy(f))
+		l := doc.List{Title: "Led elsewhere by the plan: what its carrier cannot do", Tone: doc.Failed,
+			More: doc.Command("--format json") + " has them all"}
+		for _, i := range p.Failed {
+			to := cmp.Or(p.Arrivals[i], "nowhere")
+			l.Items = append(l.Items, doc.Cat(doc.Copy(says(p.Wanted[i])), doc.NewLine,
+				doc.Phrase("the plan leads it to "), doc.Copy(to)))
 		}
 		blocks = append(blocks, l)
 	}
 	list("A rule made by hand leads these elsewhere, and stays", doc.Failed, p.Table.Overruled, says)
 	list("Decided twice, in two ways: the first counts", doc.Failed, p.Table.Twice, says)
+	if len(p.Unread) > 0 {
+		l := doc.List{Title: "No URL in this line", Tone: doc.Failed}
+		for _, line := range p.Unread {
+			l.Items = append(l.Items, doc.Phrasef("%s line %d", p.File, line))
+		}
+		blocks = append(blocks, l)
+	}
 	list("No rule can say these", doc.Failed, p.Table.Unsaid, says)
 	if len(t.Rows) > 0 {
 		blocks = append(blocks, t)
@@ -390,7 +428,7 @@ func (p PairRuled) data(patterns int) doc.Object {
 				}
 			}
 		})},
-		{Name: "failed", Value: append([]string{}, p.Failed...)},
+		{Name: "failed", Value: some(p.Failed)}, {Name: "unread", Value: append([]int{}, p.Unread...)},
 		{
 			Name:  "overruled",
 			Value: some(p.Table.Overruled),

@@ -996,8 +996,8 @@ func (a *apacheText) try(s *section, w reading, t *table, r *rule.Rule) {
 
 // tryMoved writes a rule whose captures move between path and query: what they took is kept, what
 // means something else there is written otherwise, and then the rule leads on.
-func (a *apacheText) tryMoved(s *section, t *table, r *rule.Rule, n numbering, pattern, flags string,
-	conditions []string) {
+func (a *apacheText) tryMoved(s *section, t *table, r *rule.Rule, n numbering,
+	pattern, flags string, conditions []string) {
 	kept := ""
 	n.kept = map[string]bool{}
 	var body section

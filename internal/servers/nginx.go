@@ -392,7 +392,8 @@ func (n *nginx) leadsTo(t *table, r *rule.Rule) string {
 		at = string(r.New.Scheme) + "://" + n.expanded(r, r.New.Host, sameComponent)
 	}
 	at += n.expanded(r, r.New.Parts, intoPath)
-	query := n.query(n.expanded(r, r.New.Query, intoQuery), r.DropQuery || t.door.DropsQuery, keysOf(r)...)
+	query := n.query(n.expanded(r, r.New.Query, intoQuery), r.DropQuery || t.door.DropsQuery,
+		keysOf(r)...)
 	if r.New.Fragment != "" {
 		query += "#" + quoteText(cleanTarget(r.New.Fragment))
 	}

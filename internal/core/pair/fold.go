@@ -42,8 +42,9 @@ func fold(s string) string {
 // letters are characters that no decomposition brings to Latin ones.
 var letters = func() map[rune]string {
 	all := map[rune]string{
-		'ß': "ss", 'æ': "ae", 'ø': "o", 'ł': "l", 'đ': "d", 'ð': "d", 'þ': "th", 'œ': "oe", 'ı': "i",
-		'ъ': "", 'ь': "", 'ю': "yu", 'я': "ya", 'ж': "zh", 'ч': "ch", 'ш': "sh", 'щ': "sch", 'х': "h",
+		'ß': "ss", 'æ': "ae", 'ø': "o", 'ł': "l", 'đ': "d", 'ð': "d", 'þ': "th", 'œ': "oe",
+		'ı': "i", 'ъ': "", 'ь': "", 'ю': "yu", 'я': "ya", 'ж': "zh", 'ч': "ch", 'ш': "sh",
+		'щ': "sch", 'х': "h",
 		'θ': "th", 'χ': "ch", 'ψ': "ps", 'ς': "s",
 	}
 	for from, to := range map[string]string{

@@ -44,6 +44,7 @@ type finder struct {
 	old, new   side
 	words      []string // by number
 	numbers    map[string]int32
+	languages  []string // by number, from 1
 	rarity     []float32
 
 	from     []uint32 // of each word, where its pages stand in postings
@@ -182,11 +183,13 @@ func (f *finder) read(s *side, pages []Page) {
 			for i := range next {
 				own := pages[i*together : min(len(pages), (i+1)*together)]
 				read[i] = make([]reading, len(own))
-				for k, p := range own {
-					p.Title, p.Heading = suffixes.without(p.Title), suffixes.without(p.Heading)
-					read[i][k] = readPage(p)
-				}
-				close(done[i])
+				func() {
+					defer close(done[i]) // also where reading panics: whoever waits is told by the crew
+					for k, p := range own {
+						p.Title, p.Heading = suffixes.without(p.Title), suffixes.without(p.Heading)
+						read[i][k] = readPage(p)
+					}
+				}()
 			}
 		})
 	}
@@ -197,7 +200,7 @@ func (f *finder) read(s *side, pages []Page) {
 			e := &s.pages[i*together+k]
 			*e = entry{slug: f.number(r.slug), dirs: f.number(r.dirs), title: f.number(r.title),
 				heading: f.number(r.heading), conditions: r.conditions, ids: r.ids, paged: r.paged,
-				root: r.root, language: languageNumber(r.language)}
+				root: r.root, language: f.languageOf(r.language)}
 			at, known := sections[r.section]
 			if !known {
 				at = int32(len(s.sections))
@@ -237,11 +240,19 @@ func (f *finder) read(s *side, pages []Page) {
 	all.Wait()
 }
 
-func languageNumber(code string) uint8 {
+// languageOf gives the number of a language by its code, from 1; 0 where none is named.
+func (f *finder) languageOf(code string) uint8 {
 	if code == "" {
 		return 0
 	}
-	return uint8(hashed(code)%255) + 1
+	at := slices.Index(f.languages, code)
+	if at < 0 {
+		if at = len(f.languages); at >= 250 { // nobody writes in so many: it counts as none
+			return 0
+		}
+		f.languages = append(f.languages, code)
+	}
+	return uint8(at) + 1
 }
 
 func (f *finder) number(words []string) []int32 {
@@ -317,10 +328,9 @@ func (f *finder) index() {
 		for _, id := range e.ids {
 			ids = append(ids, keyed{id, int32(i)})
 		}
-		if host, path := placeOf(f.news[i].URL); len(e.conditions) == 0 {
-			if _, known := f.heads[host+path]; !known {
-				f.heads[host+path] = int32(i)
-			}
+		host, path := placeOf(f.news[i].URL)
+		if _, known := f.heads[host+path]; !known {
+			f.heads[host+path] = int32(i)
 		}
 	}
 	for w := range f.words { // front pages left gaps

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/fact"
+	"upperpath.example/upperpath/internal/core/problem"
 )
 
 // reasons says what speaks for a pair, and what does not, so that a person can check it.
@@ -19,9 +20,9 @@ func (f *finder) reasons(w *worker, at int, s scored) []fact.Facts {
 		add(fact.PairTitle{})
 	}
 	if s.by[sameID] > 0 {
-		for i, id := range o.ids {
+		for _, id := range o.ids {
 			if slices.Contains(n.ids, id) {
-				add(fact.PairID{ID: idText(f.olds[at].URL, i, id)})
+				add(fact.PairID{ID: idText(f.olds[at].URL, id)})
 				break
 			}
 		}
@@ -111,7 +112,11 @@ func sectionName(section string) string {
 // shownSlug gives the last segment of a URL as people read it.
 func shownSlug(url string) string {
 	_, path := placeOf(url)
-	slug := decoded(path[strings.LastIndexByte(path, '/')+1:])
+	raw := path[strings.LastIndexByte(path, '/')+1:]
+	slug := decoded(raw)
+	if strings.ContainsFunc(slug, problem.Hostile) {
+		slug = raw
+	}
 	if dot := strings.LastIndexByte(slug, '.'); dot > 0 && extensions[strings.ToLower(slug[dot+1:])] {
 		slug = slug[:dot]
 	}
@@ -119,7 +124,7 @@ func shownSlug(url string) string {
 }
 
 // idText gives an id as its URL has it.
-func idText(url string, _ int, id uint64) string {
+func idText(url string, id uint64) string {
 	found := ""
 	split(url, func(w string) {
 		if isDigits(w) && idOf(w) == id {

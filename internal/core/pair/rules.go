@@ -27,6 +27,7 @@ type Base struct {
 	Leads     func(u web.URL) (to web.URL, gone, byHand bool)
 	Canonical web.Door
 	Scope     rule.Scope
+	Hand      []*rule.Rule // rules made by hand, which win: no pattern takes a URL of theirs
 }
 
 // Made is a rule that comes of pairs.
@@ -232,7 +233,7 @@ func (r *ruler) choose(ctx context.Context) {
 			row.Status = "410"
 		}
 		made, faults := r.reader.Read(row)
-		if len(faults) > 0 {
+		if len(faults) > 0 || r.robs(made) {
 			continue
 		}
 		gain, _ := r.effect(made, false)
@@ -253,6 +254,21 @@ func (r *ruler) choose(ctx context.Context) {
 		r.take(made, row)
 	}
 }
+
+// robs reports whether a pattern would take URLs of a rule that was made by hand, or tie with it.
+func (r *ruler) robs(made *rule.Rule) bool {
+	return slices.ContainsFunc(r.base.Hand, func(h *rule.Rule) bool {
+		if h.Old.Host != made.Old.Host && !sameSite(h.Old.Host, made.Old.Host) ||
+			rule.Compare(rule.Entry{Rule: made}, rule.Entry{Rule: h}) > 0 {
+			return false
+		}
+		_, meet := rule.Overlap(h.Old.Parts, made.Old.Parts)
+		return meet
+	})
+}
+
+// sameSite reports whether one of two hosts is the www of the other.
+func sameSite(a, b web.Host) bool { return a.WWW() == b || b.WWW() == a }
 
 func (r *ruler) take(made *rule.Rule, row rule.Row) {
 	made.Line = len(r.chosen) + 1

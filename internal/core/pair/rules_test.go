@@ -122,6 +122,44 @@ func TestRulesOfPairs(t *testing.T) {
 	}
 }
 
+// TestNoPatternTakesFromARuleMadeByHand: whatever a rule made by hand takes it takes still, and
+// nothing ties with it.
+func TestNoPatternTakesFromARuleMadeByHand(t *testing.T) {
+	all := wantedOf(t, "/news/a.html /stories/a/", "/news/b.html /stories/b/",
+		"/news/c.html /stories/c/", "/old/d.html /stories/d/", "/old/e.html /stories/e/")
+	urls := []string{"/news/print.html", "/news/p.html", "/news/x-p.html", "/old/p.html", "/n/p.html",
+		"/news/print/", "/x/y.html"}
+	for _, old := range []string{"old.example/{x}/print.html", "old.example/{x}/p.html",
+		"www.old.example/n{x}/{y}.html", "old.example/{+r}p.html", "old.example/news/print.html",
+		"old.example/news/{x}-p.html", "old.example/ol{x}/{y}.html", "two.example/{x}/print.html"} {
+		hand, faults := rule.Parse([]rule.Row{{Line: 1, Old: old, New: "/hand/"}}, rule.Scope{})
+		require.Empty(t, faults)
+		alone := rule.Compile(hand, rule.Scope{})
+		made, err := Rules(context.Background(), all, nil, Base{Canonical: canonical, Hand: hand,
+			Leads: func(u web.URL) (web.URL, bool, bool) {
+				_, taken := alone.Lookup(u)
+				return web.URL{}, false, taken
+			}})
+		require.NoError(t, err)
+		rules := hand
+		for i, m := range made.Rules {
+			m.Rule.Line = i + 2
+			rules = append(rules, m.Rule)
+		}
+		together := rule.Compile(rules, rule.Scope{})
+		require.Empty(t, together.Ties(), old)
+		for _, path := range urls {
+			for _, host := range []string{"http://old.example", "https://www.old.example"} {
+				u := web.MustParseURL(host + path)
+				if _, taken := alone.Lookup(u); taken {
+					m, _ := together.Lookup(u)
+					assert.Equal(t, 1, m.Rule.Line, "%s by %s, beside %s", u, m.Rule.Old, old)
+				}
+			}
+		}
+	}
+}
+
 // TestRulesAreHardlyMoreThanThoseOfAKnownTable makes pairs of known tables.
 func TestRulesAreHardlyMoreThanThoseOfAKnownTable(t *testing.T) {
 	random := rand.New(rand.NewPCG(34, 3))

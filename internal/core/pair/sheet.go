@@ -95,8 +95,7 @@ func (r Row) Goal(site web.Door) (to web.URL, gone, known bool) {
 // ParseTarget reads a target: a path of the site, or a whole URL.
 func ParseTarget(text string, site web.Door) (web.URL, error) {
 	if strings.HasPrefix(text, "/") {
-		path, query, _ := strings.Cut(text, "?")
-		return site.URL(path, query), nil
+		return web.ParseURL(site.String() + text)
 	}
 	return web.ParseURL(text)
 }
@@ -113,7 +112,8 @@ func shownTarget(url string, site web.Door) string {
 	return u.String()
 }
 
-func urlKey(text string) string {
+// Key gives an address in the form in which pairs are compared: a URL by RFC 3986 section 6.2.2.
+func Key(text string) string {
 	if u, err := web.ParseURL(text); err == nil {
 		return u.Key()
 	}
@@ -124,14 +124,14 @@ func urlKey(text string) string {
 func (s *Sheet) DecidedOf(olds, news []Page, site web.Door) []Decision {
 	at, target := make(map[string]int, len(olds)), make(map[string]string, len(news))
 	for i, p := range olds {
-		at[urlKey(p.URL)] = i
+		at[Key(p.URL)] = i
 	}
 	for _, p := range news {
-		target[urlKey(p.URL)] = p.URL
+		target[Key(p.URL)] = p.URL
 	}
 	var all []Decision
 	for _, r := range s.Rows {
-		i, known := at[urlKey(r.Old)]
+		i, known := at[Key(r.Old)]
 		to, gone, ok := r.Goal(site)
 		switch {
 		case !known || !ok:
@@ -147,11 +147,16 @@ func (s *Sheet) DecidedOf(olds, news []Page, site web.Door) []Decision {
 // Take brings what was found into the sheet. Rows that a person has decided stay as they are, and
 // so do notes, further columns, and rows of addresses that are not among the old ones; say gives
 // the reason of a match as a sentence. Rows come out with the heaviest undecided first.
-func (s *Sheet) Take(olds, news []Page, found *Found, site web.Door, say func(int, Match) string) {
+func (s *Sheet) Take(
+	olds, news []Page,
+	found *Found,
+	site web.Door,
+	say func(m Match, section string) string,
+) {
 	at := make(map[string]int, len(s.Rows))
 	for i, r := range s.Rows {
-		if _, twice := at[urlKey(r.Old)]; !twice {
-			at[urlKey(r.Old)] = i
+		if _, twice := at[Key(r.Old)]; !twice {
+			at[Key(r.Old)] = i
 		}
 	}
 	for i, p := range olds {
@@ -159,10 +164,10 @@ func (s *Sheet) Take(olds, news []Page, found *Found, site web.Door, say func(in
 		if m.Front {
 			continue
 		}
-		k, known := at[urlKey(p.URL)]
+		k, known := at[Key(p.URL)]
 		if !known {
 			k = len(s.Rows)
-			at[urlKey(p.URL)] = k
+			at[Key(p.URL)] = k
 			s.Rows = append(s.Rows, Row{Old: p.URL})
 		}
 		r := &s.Rows[k]
@@ -188,7 +193,7 @@ func (s *Sheet) Take(olds, news []Page, found *Found, site web.Door, say func(in
 		if m.Section >= 0 {
 			r.Section = shownTarget(news[m.Section].URL, site)
 		}
-		r.Reason = say(i, m)
+		r.Reason = say(m, r.Section)
 	}
 	s.Sort()
 }
