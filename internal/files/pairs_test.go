@@ -15,7 +15,8 @@ import (
 // TestAWorkSheetComesBackAsItWas reads and writes sheets as spreadsheets save them.
 func TestAWorkSheetComesBackAsItWas(t *testing.T) {
 	for name, text := range map[string]string{
-		"plain": "# top\nold,new,confidence,reason,decision,weight,note,proposed,second,third,section,who\n" +
+		"plain": "# top\nold,new,confidence,reason,decision,weight,note,proposed,second,third,section," +
+			"who\n" +
 			"http://old.example/a,/a,,,yes,5,\"so, \"\"it\"\"\",,,,,Jo\n",
 		"a mark and semicolons": "\ufeffold;new;confidence;reason;decision;weight;note;proposed;" +
 			"second;third;section;who\nhttp://old.example/a;/a;;;gone;5;x;;;;;Jo\n",
