@@ -24,9 +24,9 @@ import (
 
 // importOptions are the options of rules import.
 type importOptions struct {
-	kind, host, context, oldColumn, newColumn string
-	add, all                                  bool
-	out                                       output
+	kind, host, context, folder, oldColumn, newColumn string
+	add, all                                          bool
+	out                                               output
 }
 
 // rulesImport takes in redirects that exist.
@@ -80,6 +80,8 @@ answer, it is shown with a URL.`,
 		"",
 		"the `PLACE` of an Apache file: htaccess (in a folder) or server (default: by its name)",
 	)
+	f.StringVar(&o.folder, "folder", "",
+		"the `FOLDER` of the site in which an .htaccess lies (default: that of its RewriteBase)")
 	f.StringVar(&o.oldColumn, "old", "old", "the `COLUMN` of a table with the old URLs")
 	f.StringVar(&o.newColumn, "new", "new", "the `COLUMN` of a table with the targets")
 	o.out.formatFlag(c)
@@ -168,7 +170,17 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (impo
 	if o.context != "htaccess" && o.context != "server" {
 		return imports.Import{}, usage("--context %s: expected htaccess or server", o.context)
 	}
-	return imports.ReadApache(string(data), host, o.context == "htaccess", included(path)), nil
+	place := imports.Place{Server: o.context == "server"}
+	if o.folder != "" {
+		place.Folder = "/" + strings.Trim(o.folder, "/") + "/"
+		if place.Folder == "//" {
+			place.Folder = "/"
+		}
+		if place.Server {
+			return imports.Import{}, usage("--folder is of a file in a folder: expected --context htaccess")
+		}
+	}
+	return imports.ReadApache(string(data), host, place, included(path)), nil
 }
 
 // mostIncluded is how many octets of included files are read, and how many files.

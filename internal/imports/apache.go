@@ -10,10 +10,10 @@ import (
 
 // ReadApache takes redirects out of an Apache configuration: Redirect, RedirectPermanent,
 // RedirectTemp, RedirectMatch, and the simple forms of RewriteRule with RewriteCond. host is whose
-// paths they are where no ServerName says so; htaccess says that the file lies in the root folder
-// of a host, where RewriteRule sees paths without their first slash.
-func ReadApache(text, host string, htaccess bool, includes Includes) Import {
-	a := apache{apacheHost: apacheHost{hosts: hostList(host)}, htaccess: htaccess, base: "/"}
+// paths they are where no ServerName says so.
+func ReadApache(text, host string, place Place, includes Includes) Import {
+	a := apache{apacheHost: apacheHost{hosts: hostList(host)}, htaccess: !place.Server,
+		folder: place.Folder, includes: includes}
 	lines := a.withIncluded(logical(text), includes, 0)
 	for i, line := range lines {
 		a.line(line.number, line.text, lines[i+1:])
@@ -25,10 +25,18 @@ func ReadApache(text, host string, htaccess bool, includes Includes) Import {
 	for i := range a.Rules {
 		if !a.rewritten[i] {
 			a.Rules[i].Rank += len(a.Rules)
+			a.Rules[i].later = true
 		}
 	}
 	a.widen()
 	return a.Import
+}
+
+// Place is where a configuration of Apache lies: that of a server, or a file in a folder of a host,
+// where RewriteRule sees what stands behind the folder in a path.
+type Place struct {
+	Server bool
+	Folder string // with a slash at both ends; "": that which RewriteBase names, "/" without one
 }
 
 func hostList(host string) []string {
@@ -114,7 +122,13 @@ type apache struct {
 	apacheHost
 	outside   apacheHost // of the block of a virtual host
 	htaccess  bool
-	base      string
+	root      string // where its documents lie, as far as was read
+	goesOn    []unfinished
+	folder    string // in which the file lies, "" where nobody says so
+	base      string // as RewriteBase names it, "" without one
+	guessed   bool   // that the file lies in the folder that RewriteBase names
+	texts     map[string]textMap
+	includes  Includes
 	off       bool
 	inside    []string
 	tooDeep   int         // blocks that are open beside those
@@ -124,10 +138,39 @@ type apache struct {
 	lastRelative int // the last line that leads to a path of its own host
 }
 
+// unfinished is a redirect without the flag L: later lines see what it leads to.
+type unfinished struct {
+	line    int
+	url, to string
+}
+
+// mostUnfinished is how many such lines are compared with later ones.
+const mostUnfinished = 200
+
+// takesUp says of redirects without the flag L which a line takes up.
+func (a *apache) takesUp(number int, pattern string) {
+	if len(a.goesOn) == 0 {
+		return
+	}
+	expression, err := regexp.Compile(pattern)
+	if err != nil {
+		return
+	}
+	a.goesOn = slices.DeleteFunc(a.goesOn, func(u unfinished) bool {
+		takes := expression.MatchString(u.to)
+		if takes {
+			a.said = append(a.said, Difference{u.url, u.line, 0, fmt.Sprintf(
+				"Without the flag L the file goes on, and line %d takes what this leads to.", number)})
+		}
+		return takes
+	})
+}
+
 type condition struct {
 	line                   int
 	text                   string
 	variable, pattern, how string
+	looks                  string // what it looks up in a map, that has to be there
 }
 
 // folds reports whether a condition ignores case.
@@ -155,6 +198,10 @@ func (a *apache) line(number int, text string, behind []numbered) {
 		a.anyway(number, trimmed, "it holds only on a server without the module that redirects")
 		return
 	}
+	if within := a.deciding(); within != "" && redirects &&
+		a.located(number, trimmed, directive, args) {
+		return
+	}
 	if within := a.deciding(); within != "" && redirects {
 		a.leave(number, trimmed, "it stands inside %s, which decides whether it holds", within)
 		return
@@ -179,6 +226,7 @@ func (a *apache) line(number int, text string, behind []numbered) {
 	case "rewritecond":
 		c := condition{line: number, text: trimmed}
 		if len(args) > 1 {
+			c.looks, _ = asksMap(args[0], args[1])
 			c.variable, c.pattern = strings.ToUpper(strings.Trim(args[0], "%{}")), args[1]
 		}
 		if len(args) > 2 {
@@ -190,6 +238,12 @@ func (a *apache) line(number int, text string, behind []numbered) {
 			a.rewrite(number, trimmed, args)
 		}
 		a.asks = nil
+	case "documentroot":
+		if len(args) > 0 {
+			a.root = strings.TrimSuffix(args[0], "/")
+		}
+	case "rewritemap":
+		a.rewriteMap(number, trimmed, args)
 	case "include", "includeoptional":
 		a.leave(number, trimmed,
 			"the included file is not in the folder of this one; import it by itself")
@@ -217,6 +271,54 @@ func (a *apache) line(number int, text string, behind []numbered) {
 	}
 }
 
+// located reads a Redirect inside a Location, which names the path; false where it is something
+// else.
+func (a *apache) located(number int, text, directive string, args []string) bool {
+	if directive != "redirect" || len(a.hosts) == 0 || len(args) == 0 {
+		return false
+	}
+	last := a.inside[len(a.inside)-1]
+	kind, where, _ := strings.Cut(strings.Trim(last, "<>"), " ")
+	a.inside = a.inside[:len(a.inside)-1]
+	beyond := a.deciding()
+	a.inside = append(a.inside, last)
+	path := splitWords(where)
+	status := 302
+	if s, ok := statusOf(args[0]); ok {
+		status, args = s, args[1:]
+	}
+	if beyond != "" || len(path) == 0 || !known(status) || len(args) > 1 ||
+		len(args) == 0 && status != 410 || len(args) == 1 && !strings.Contains(args[0], "://") ||
+		len(args) == 1 && strings.ContainsAny(args[0], "%$") {
+		return false
+	}
+	var ways []way
+	switch {
+	case strings.EqualFold(kind, "LocationMatch"), path[0] == "~" && len(path) > 1:
+		x, err := readExpression(path[len(path)-1], "")
+		if err != nil {
+			return false
+		}
+		ways = x.ways
+	case strings.EqualFold(kind, "Location") && !strings.ContainsAny(path[0], "*?[%"):
+		old := escapeText(path[0])
+		if ways = []way{{old: old + "{+rest}"}}; !strings.HasSuffix(old, "/") {
+			ways = []way{{old: old}, {old: old + "/{+rest}"}}
+		}
+	default:
+		return false
+	}
+	for _, w := range ways {
+		to := ""
+		if len(args) > 0 {
+			to = escapeText(args[0])
+		}
+		a.put(number, text, "", w.old, func(string) string { return to }, status,
+			strings.Contains(to, "?"), w)
+	}
+	return true
+}
+
 // without reports whether a line stands where it holds only without mod_rewrite or mod_alias.
 func (a *apache) without() bool {
 	return slices.ContainsFunc(a.inside, func(block string) bool {
@@ -233,6 +335,11 @@ func (a *apache) deciding() string {
 		kind, _, _ := strings.Cut(strings.Trim(a.inside[i], "<>"), " ")
 		_, module, _ := strings.Cut(a.inside[i], " ")
 		held := strings.EqualFold(kind, "IfModule") && !strings.HasPrefix(strings.TrimSpace(module), "!")
+		folder := strings.TrimSuffix(
+			strings.Trim(strings.TrimSpace(strings.TrimSuffix(module, ">")), `"`),
+			"/",
+		)
+		held = held || strings.EqualFold(kind, "Directory") && (folder == "" || folder == a.root)
 		if !held && !strings.EqualFold(kind, "VirtualHost") {
 			return a.inside[i]
 		}
@@ -424,9 +531,22 @@ func (a *apache) redirect(number int, text, directive string, args []string) {
 		a.leave(number, text, "it has no path and target")
 		return
 	}
+	if encodedOctet.MatchString(args[0]) {
+		a.leave(number, text, "%s", errEncoded)
+		return
+	}
 	if strings.Contains(args[0], "?") {
 		a.leave(number, text, "Apache compares the path alone, so that a line with ? never holds; write "+
 			"the condition into a rule of your own if it is meant")
+		return
+	}
+	if status != 410 && strings.HasSuffix(args[0], "/") && bareHost.MatchString(args[1]) {
+		a.leave(
+			number,
+			text,
+			"its target has no / behind the host, and Apache puts what stands behind the "+
+				"path right there; write the rule with one",
+		)
 		return
 	}
 	old, target := escapeText(args[0]), ""
@@ -446,9 +566,19 @@ func (a *apache) redirect(number int, text, directive string, args []string) {
 		a.put(number, text, "", old+"{+rest}", to("{+rest}"), status, drop, way{})
 		return
 	}
-	a.put(number, text, "", old, to(""), status, drop, way{})
+	exact := way{}
+	if strings.Contains(target, "#") {
+		exact.note, exact.differ = "The file puts a query behind the fragment.", old+"?x=1"
+	}
+	a.put(number, text, "", old, to(""), status, drop, exact)
 	a.put(number, text, "", old+"/{+rest}", to("/{+rest}"), status, drop, way{})
 }
+
+// bareHost is a target without a path.
+var bareHost = regexp.MustCompile(`^https?://[^/]+$`)
+
+// encodedOctet is an octet as a URL writes it.
+var encodedOctet = regexp.MustCompile(`%[0-9A-Fa-f]{2}`)
 
 // escapeText writes what means something in the rule language as it stands in a URL.
 func escapeText(s string) string {
@@ -520,6 +650,7 @@ func (a *apache) rewrite(number int, text string, args []string) {
 		)
 		return
 	}
+	a.takesUp(number, args[0])
 	if proxies(flags) {
 		a.beside(number, text,
 			"it fetches from another server and redirects nobody: its content has to move too")
@@ -527,22 +658,23 @@ func (a *apache) rewrite(number int, text string, args []string) {
 	}
 	f, why := rewriteFlags(flags, args[1])
 	if why != "" {
-		a.keepsAll(number, args)
+		a.keepsAll(number, args, flags)
 		a.leave(number, text, "%s", why)
 		return
 	}
 	prefix := ""
 	if a.htaccess {
-		prefix = a.base
+		prefix = a.at()
 	}
 	x, err := readExpression(args[0], prefix)
 	if err != nil {
 		a.leave(number, text, "%s", err)
 		return
 	}
+	a.guess(number, x.ways)
 	ats, why := a.conditions()
 	if why != "" {
-		a.keeps(number, len(a.Rules), a.hosts, x.ways)
+		a.keeps(keptLine{line: number, rank: len(a.Rules), alone: true}, a.hosts, x.ways)
 		a.leave(number, text, "%s", why)
 		return
 	}
@@ -568,59 +700,155 @@ func (a *apache) rewrite(number int, text string, args []string) {
 // cannot.
 func (a *apache) rewriteAt(number int, text string, args []string, f rewriteHow, ways []way,
 	at asked) string {
-	substitution, query, asks := strings.Cut(args[1], "?")
-	drop := f.discard || asks && !f.append
 	if at.uri != nil {
-		if !takesEvery(args[0]) {
-			return "a rule cannot express a condition on REQUEST_URI beside a path"
+		if takesEvery(args[0]) {
+			ways = byURI(*at.uri)
+		} else {
+			at.needs = append(slices.Clone(at.needs), need{at.uriPattern, false, false, at.folds})
+			at.folds = false
 		}
-		ways = byURI(*at.uri)
 	}
-	if slices.ContainsFunc(ways, func(w way) bool { return !at.holds(w) }) {
-		return "a rule cannot express its condition on the path; write the path into the rule"
+	ways = slices.Clone(ways)
+	for i := range ways {
+		ways[i].folds = ways[i].folds || f.folds || at.folds
 	}
-	hosts := at.hosts
-	if strings.Contains(args[1], "%{HTTP_HOST}") {
-		hosts = withWWW(hosts)
+	ways, why := at.holding(ways, &a.states)
+	if why != "" {
+		return why
+	}
+	written := args[1]
+	if at.looks != "" {
+		if strings.HasPrefix(at.groups["1"], "${") {
+			written = strings.ReplaceAll(written, "%1", at.looks)
+		}
+		if !strings.Contains(written, at.looks) {
+			return "a rule cannot express the condition on a map that its target does not look into"
+		}
 	}
 	for _, w := range ways {
-		w.folds = f.folds || at.folds
-		if at.note != "" && w.note == "" {
-			w.note, w.differ = at.note, at.differ(w)
+		all, why := a.lookUp(written, w, at.looks != "")
+		if why != "" {
+			return why
 		}
-		if !drop && at.query != "" && w.note == "" && f.status != 410 {
-			w.note, w.differ = "The rule puts the parameters that it requires first.",
-				exampleOf(w.old)+"?more=1&"+at.sample
-		}
-		for _, host := range hosts {
-			to, err := "", error(nil)
-			if f.status != 410 {
-				if to, err = a.substitution(substitution, query, w, at, host); err != nil {
-					return err.Error()
-				}
-				if !drop {
-					to = withQuery(to, at.query)
-				}
+		for _, one := range all {
+			if why := a.rewriteWay(number, text, one.to, f, one.way, at); why != "" {
+				return why
 			}
-			a.putAt(number, text, at.scheme, host, w.old+at.query, to, f.status, drop, w)
 		}
 	}
 	return ""
 }
 
-// keepsAll notes what a line takes that is no redirect, or one that no rule can say.
-func (a *apache) keepsAll(number int, args []string) {
+// rewriteWay adds the rules of one way of a RewriteRule.
+func (a *apache) rewriteWay(number int, text, written string, f rewriteHow, w way,
+	at asked) string {
+	substitution, query, asks := strings.Cut(written, "?")
+	if query == "%{QUERY_STRING}" || query == "%1" && at.groups["1"] == wholeQuery {
+		query, asks = "", false // it goes along by itself
+	}
+	drop := f.discard || asks && !f.append
+	hosts := at.hosts
+	if strings.Contains(written, "%{HTTP_HOST}") {
+		hosts = withWWW(hosts)
+	}
+	if at.note != "" && w.note == "" {
+		w.note, w.differ = at.note, at.differ(w)
+	}
+	if !drop && at.query != "" && w.note == "" && f.status != 410 {
+		w.note, w.differ = "The rule puts the parameters that it requires first.",
+			exampleOf(w.old)+"?more=1&"+at.sample
+	}
+	for _, host := range hosts {
+		to, err := "", error(nil)
+		if f.status != 410 {
+			if to, err = a.substitution(substitution, query, w, at, host); err != nil {
+				return err.Error()
+			}
+			if note, differ := a.oddTarget(written, to, f, drop, w.old); note != "" && w.note == "" {
+				w.note, w.differ = note, differ
+			}
+			if !drop {
+				to = withQuery(to, at.query)
+			}
+		}
+		a.putAt(number, text, at.scheme, host, w.old+at.query, to, f.status, drop, w)
+		if !f.last && f.status != 410 && len(a.goesOn) < mostUnfinished {
+			u := "http://" + host + exampleOf(w.old)
+			if at.sample != "" {
+				u += "?" + at.sample
+			}
+			a.goesOn = append(a.goesOn, unfinished{number, u, exampleOf(to)})
+		}
+	}
+	return ""
+}
+
+// guess says once of a file of a folder that is read as that of the folder of RewriteBase what it
+// would take in the root folder.
+func (a *apache) guess(number int, ways []way) {
+	if !a.htaccess || a.folder != "" || a.at() == "/" || a.guessed || len(a.hosts) == 0 {
+		return
+	}
+	a.guessed = true
+	root := "/" + strings.TrimPrefix(exampleOf(ways[0].old), a.at())
+	a.said = append(a.said, Difference{"http://" + a.hosts[0] + root, number, 0, fmt.Sprintf(
+		"It is read as the file of %s, which RewriteBase names; in the root folder it takes this.",
+		a.at())})
+}
+
+// at gives the folder in which the file lies.
+func (a *apache) at() string { return firstOf(a.folder, firstOf(a.base, "/")) }
+
+// oddTarget says of a substitution where the server writes something else than it seems to say,
+// with a path.
+func (a *apache) oddTarget(written, to string, f rewriteHow, drop bool, old string) (note,
+	differ string) {
+	switch name := firstCapture.FindStringSubmatch(to); {
+	case f.escapes && name != nil:
+		return "The file escapes all but letters and digits of what it takes over (flag B); the rule " +
+			"does not.", exampleWith(old, name[1], "x-x")
+	case strings.Contains(to, "#") && !f.plain:
+		return "The file has # written as %23, since the flag NE is missing.", exampleOf(old)
+	case strings.HasPrefix(written, "%{REQUEST_SCHEME}:") && a.scheme == "" &&
+		!strings.HasPrefix(written, "%{REQUEST_SCHEME}://%{"):
+		return "The file leads to the scheme that was asked, the rule to https.", exampleOf(old)
+	case strings.Contains(to, "#") && !drop:
+		return "The file puts a query behind the fragment.", exampleOf(old) + "?x=1"
+	case a.htaccess && a.base == "" && !strings.Contains(written, "://") &&
+		!strings.HasPrefix(written, "/") && !strings.HasPrefix(written, "%{"):
+		return "Without RewriteBase the file leads to the path of its folder on the disk.",
+			exampleOf(old)
+	}
+	return "", ""
+}
+
+var firstCapture = regexp.MustCompile(`\{\+?([A-Za-z0-9_]+)\}`)
+
+// keepsAll notes what a line takes that is no redirect, or one that no rule can say: from the lines
+// that rewrite behind it; where it refuses, or where a whole server rewrites inside, from all.
+func (a *apache) keepsAll(number int, args []string, flags string) {
 	prefix := ""
 	if a.htaccess {
-		prefix = a.base
+		prefix = a.at()
 	}
 	x, err := readExpression(args[0], prefix)
 	if err != nil {
 		return
 	}
-	if ats, why := a.conditions(); why == "" && len(ats) == 1 && ats[0].query == "" {
-		a.keeps(number, len(a.Rules), ats[0].hosts, x.ways)
+	hosts := a.hosts
+	if ats, why := a.conditions(); why == "" && len(ats) > 0 {
+		if hosts = ats[0].hosts; ats[0].query != "" {
+			return
+		}
 	}
+	upper := strings.ToUpper(flags)
+	refuses := strings.Contains(","+upper+",", ",F,") || strings.Contains(upper, "FORBIDDEN")
+	a.keeps(
+		keptLine{line: number, rank: len(a.Rules), alone: !refuses && (a.htaccess || args[1] == "-"),
+			adds: a.htaccess && !refuses && strings.Contains(args[1], "?")},
+		hosts,
+		x.ways,
+	)
 }
 
 // substitution writes what a RewriteRule leads to, as a template.
@@ -677,7 +905,7 @@ func (a *apache) substitution(path, query string, w way, at asked, host string) 
 		to = strings.Replace(to, "\x02", whole, 1)
 	}
 	if !strings.Contains(to, "://") && !strings.HasPrefix(to, "/") {
-		to = a.base + to
+		to = firstOf(a.base, a.at()) + to
 	}
 	return absoluteAt(to, host), nil
 }
@@ -720,19 +948,30 @@ func absoluteAt(to, host string) string {
 type rewriteHow struct {
 	status                 int
 	append, discard, folds bool
+	plain                  bool // special characters stand as they are (NE)
+	escapes                bool // what is taken over is escaped (B)
+	last                   bool // nothing that follows applies
 }
 
 // rewriteFlags reads the flags of a RewriteRule, and says why the rule cannot be translated where
 // it cannot.
 func rewriteFlags(flags, to string) (rewriteHow, string) {
-	f := rewriteHow{}
+	f, sets := rewriteHow{}, false
 	if strings.Contains(to, "://") {
 		f.status = 302
 	}
 	for flag := range strings.SplitSeq(flags, ",") {
 		name, value, _ := strings.Cut(strings.ToUpper(strings.TrimSpace(flag)), "=")
 		switch name {
-		case "", "L", "LAST", "END", "NE", "NOESCAPE":
+		case "L", "LAST", "END":
+			f.last = true
+		case "":
+		case "B":
+			f.escapes = true
+		case "E", "ENV", "S", "SKIP":
+			sets = true
+		case "NE", "NOESCAPE":
+			f.plain = true
 		case "R", "REDIRECT":
 			f.status = 302
 			if value != "" {
@@ -755,6 +994,8 @@ func rewriteFlags(flags, to string) (rewriteHow, string) {
 		}
 	}
 	switch {
+	case sets && f.status == 0:
+		return f, "it decides what happens to later lines, and redirects nobody"
 	case to == "-" && f.status != 410:
 		return f, "it redirects nobody, but keeps later lines from applying"
 	case f.status == 0:
@@ -770,10 +1011,20 @@ type asked struct {
 	apacheHost
 	query, note, example, sample string
 	groups                       map[string]string // of the last condition with any, by number
-	// expressions that no path may fit, and that each has to
-	not, must []string
-	folds     bool        // that ignores case
-	uri       *expression // that the path has to fit
+	asks                         int               // captures in query
+	looks                        string            // what has to be in a map
+	needs                        []need            // that have to hold for each path
+	folds                        bool              // that ignores case
+	uri                          *expression       // that the path has to fit
+	uriPattern                   string            // as it is written
+}
+
+// need is an expression that each path has to fit, or must not.
+type need struct {
+	pattern string
+	negated bool
+	line    bool // it is asked of the whole request line
+	folds   bool
 }
 
 func (a asked) differ(w way) string {
@@ -815,12 +1066,14 @@ func (a *apache) conditions() ([]asked, string) {
 		var made []asked
 		for _, at := range all {
 			for _, c := range group {
-				with := at
-				if why := a.ask(&with, c); why != "" {
+				with, why := a.ask(at, c)
+				if why != "" {
 					return nil, why
 				}
-				if at.scheme == "" || with.scheme == at.scheme {
-					made = append(made, with)
+				for _, one := range with {
+					if at.scheme == "" || one.scheme == at.scheme {
+						made = append(made, one)
+					}
 				}
 			}
 		}
@@ -847,53 +1100,88 @@ func (a *apache) anyHost(group []condition) ([]string, bool) {
 	return withoutWWW(hosts), true
 }
 
-// ask adds what a condition asks for.
-func (a *apache) ask(at *asked, c condition) string {
+// plain gives the expression of a condition, with =text written as one, and whether it is negated.
+func (c condition) plain() (pattern string, negated bool) {
+	pattern, negated = strings.CutPrefix(c.pattern, "!")
+	if text, equals := strings.CutPrefix(pattern, "="); equals {
+		pattern = "^" + regexp.QuoteMeta(strings.Trim(text, `"`)) + "$"
+	}
+	return pattern, negated
+}
+
+// ask adds what a condition asks for; of an expression with alternatives it makes several.
+func (a *apache) ask(at asked, c condition) ([]asked, string) {
+	pattern, negated := c.plain()
+	if c.looks != "" {
+		at.looks = c.looks
+		if strings.Contains(pattern, "(") {
+			at.groups = map[string]string{"1": c.looks}
+		}
+		return []asked{at}, ""
+	}
 	switch c.variable {
 	case "HTTP_HOST", "SERVER_NAME":
-		if not, negated := strings.CutPrefix(c.pattern, "!"); negated && never(not, at.hosts) {
-			return "" // it holds for each of these hosts
+		if negated && never(pattern, at.hosts) {
+			break // it holds for each of these hosts
+		}
+		if !negated && always(pattern, at.hosts) {
+			break
 		}
 		host, ok := hostOf(c.pattern)
 		if !ok {
-			return fmt.Sprintf("the condition on the host (%s) is not a single host", c.pattern)
+			return nil, fmt.Sprintf("the condition on the host (%s) is not a single host", c.pattern)
 		}
 		at.hosts = []string{host}
 	case "HTTPS", "REQUEST_SCHEME", "SERVER_PORT", "HTTP:X-FORWARDED-PROTO", "ENV:HTTPS":
 		scheme, ok := schemeOf(c.pattern)
 		if !ok {
-			return fmt.Sprintf("the condition %s is not supported", c.text)
+			return nil, fmt.Sprintf("the condition %s is not supported", c.text)
 		}
 		at.scheme = scheme
 		a.serves("", at.hosts)
 	case "QUERY_STRING":
-		why := at.askQuery(c.pattern)
-		if other := strings.ToUpper(at.sample); why == "" && c.folds() && other != at.sample {
-			at.note, at.example = "The file ignores case there; the rule does not.", "?"+other
-		}
-		return why
-	case "THE_REQUEST":
-		return at.askRequest(c.pattern)
-	case "REQUEST_URI":
-		not, negated := strings.CutPrefix(c.pattern, "!")
-		if negated && strings.Contains(c.pattern, "well-known") {
-			return "" // doors leave that alone too (policy.exempt)
-		}
 		if negated {
-			at.not = append(slices.Clone(at.not), not)
-			return ""
+			return nil, "a rule cannot express a query that is not there"
 		}
-		x, err := readExpression(c.pattern, "")
-		if err != nil || at.uri != nil {
-			return "a rule cannot express the condition on REQUEST_URI; write its path into the rule"
+		return at.askQueries(pattern, c.folds())
+	case "IS_SUBREQ", "ENV:REDIRECT_STATUS":
+		if pattern == "false" || pattern == "^$" || pattern == "^0$" {
+			break // so it is of what visitors ask for
 		}
-		at.uri, at.folds = &x, c.folds()
+		return nil, fmt.Sprintf("a rule cannot express the condition on %s", c.variable)
+	case "REQUEST_URI}?%{QUERY_STRING":
+		path, query, asks := strings.Cut(pattern, `\?`)
+		x, err := readExpression(path+"$", "")
+		if err != nil || at.uri != nil || negated || !asks || strings.Contains(path, "(") {
+			return nil, "a rule cannot express the condition on path and query together"
+		}
+		at.uri, at.uriPattern, at.folds = &x, path+"$", c.folds()
+		return at.askQueries("^"+query, c.folds())
+	case "THE_REQUEST":
+		if negated {
+			at.needs = append(slices.Clone(at.needs), need{pattern, true, true, c.folds()})
+			break
+		}
+		return at.askRequest(pattern, c.folds())
+	case "REQUEST_URI", "SCRIPT_NAME":
+		if negated && strings.Contains(c.pattern, "well-known") {
+			break // doors leave that alone too (policy.exempt)
+		}
+		if x, err := readExpression(pattern, ""); err == nil && at.uri == nil && !negated {
+			at.uri, at.uriPattern, at.folds = &x, pattern, c.folds()
+			break
+		}
+		at.needs = append(slices.Clone(at.needs), need{pattern, negated, false, c.folds()})
+	case "REQUEST_METHOD":
+		if is, err := regexp.MatchString(pattern, "GET"); err != nil || is == negated {
+			return nil, "it holds for other requests than those by which pages are asked for"
+		}
 	case "REQUEST_FILENAME":
-		return "it asks whether a file exists, which a rule cannot know"
+		return nil, "it asks whether a file exists, which a rule cannot know"
 	default:
-		return fmt.Sprintf("a rule cannot express the condition on %s", c.variable)
+		return nil, fmt.Sprintf("a rule cannot express the condition on %s", c.variable)
 	}
-	return ""
+	return []asked{at}, ""
 }
 
 // chains reports whether flags tie a rule to the one behind it.

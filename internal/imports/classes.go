@@ -3,6 +3,7 @@ package imports
 import (
 	"fmt"
 	"regexp"
+	"strconv"
 	"strings"
 )
 
@@ -13,7 +14,8 @@ type narrow struct {
 	empty bool   // it may take nothing
 }
 
-var bracketed = regexp.MustCompile(`^(\[\^?\]?(?:[^\]\\]|\\.)*\]|\\w|\\S|\.)([+*])\??`)
+var bracketed = regexp.MustCompile(
+	`^(\[\^?\]?(?:[^\]\\]|\\.)*\]|\\w|\\S|\.)([+*]|\{\d{1,3}(?:,\d{0,3})?\})\??`)
 
 // oddTexts are tried in turn: one that a class does not take shows what it is about.
 var oddTexts = []string{"_", "A", "a", "0", ".", "~", "-", "é"}
@@ -26,15 +28,27 @@ func (r *expressionReader) readBracket() (takes string, ok bool) {
 		return "", false
 	}
 	class, err := regexp.Compile("^(?:" + m[1] + ")$")
-	if err != nil || class.MatchString("/") || !class.MatchString("x") && !class.MatchString("7") {
+	if err != nil || !class.MatchString("x") && !class.MatchString("7") && !class.MatchString("X") ||
+		m[1] == "." && m[2][0] == '{' {
 		return "", false
 	}
-	n := narrow{text: m[1] + m[2], empty: m[2] == "*"}
+	n := narrow{text: m[1] + m[2], empty: m[2] == "*" || strings.HasPrefix(m[2], "{0")}
 	for _, odd := range oddTexts {
 		if !class.MatchString(odd) {
 			n.odd = odd
 			break
 		}
+	}
+	if n.odd == "" && m[2][0] == '{' {
+		_, most, ranged := strings.Cut(strings.Trim(m[2], "{}"), ",")
+		if !ranged {
+			most = strings.Trim(m[2], "{}")
+		}
+		count, err := strconv.Atoi(most)
+		if err != nil { // without an end
+			return "", false
+		}
+		n.odd = strings.Repeat("~", count) // put between two others it is too long
 	}
 	if n.odd == "é" {
 		n.odd = "%C3%A9"
@@ -42,11 +56,21 @@ func (r *expressionReader) readBracket() (takes string, ok bool) {
 	if n.odd != "" {
 		n.odd = "x" + n.odd + "x" // a dot alone is no name
 	}
-	if class.MatchString("7") && !class.MatchString("x") { // digits, and perhaps more of them
-		if m[1] != "[0-9]" {
+	if class.MatchString("7") && !class.MatchString("x") && !class.MatchString("X") {
+		if m[1] != "[0-9]" || m[2][0] == '{' { // digits, and perhaps more of them
 			return "", false
 		}
 		n.odd = ""
+	}
+	if class.MatchString("/") { // it takes what stands in several segments
+		r.lazy = r.lazy || strings.HasSuffix(m[0], "?")
+		r.rest = r.rest[len(m[0]):]
+		takes := takesSome
+		if n.empty {
+			takes, n.empty = takesAll, false
+		}
+		r.narrow = &n
+		return takes, true
 	}
 	r.lazy = r.lazy || strings.HasSuffix(m[0], "?")
 	r.rest, r.narrow = r.rest[len(m[0]):], &n
@@ -85,6 +109,7 @@ func (r *expressionReader) narrowed(before, ways []way, name, group string) []wa
 
 // exampleWith fills the captures of a path, one of them with a text of its own.
 func exampleWith(old, name, text string) string {
+	old = strings.Replace(old, "{+"+name+"}", text, 1)
 	return exampleOf(strings.Replace(old, "{"+name+"}", text, 1))
 }
 
@@ -121,7 +146,7 @@ func expand(s string) ([]string, bool) {
 		}
 		escaped := m[0] > 0 && s[m[0]-1] == '\\'
 		behind := strings.Contains(s[:m[0]], ".*") || strings.Contains(s[:m[0]], ".+")
-		if escaped || inside == "" ||
+		if escaped || inside == "" || inside[0] == '?' || strings.Contains(inside, "|?") ||
 			!strings.Contains(inside, "?") && !missing && !(behind && strings.Contains(inside, "|")) {
 			continue
 		}

@@ -16,9 +16,9 @@ var (
 		`\b`}
 )
 
-// queryValues are the ways in which an expression writes a value that may be anything.
-var queryValues = regexp.MustCompile(
-	`^(\()?(\[0-9\]|\\d|\[\^&\]|\.|\[\^&=\]|\\w|\[[A-Za-z0-9_\\.-]+\])([+*])\??(\))?$`)
+// queryValue is a class in an expression for a value, and how often it stands there.
+var queryValue = regexp.MustCompile(
+	`^(\[0-9\]|\\d|\[\^&\]|\.|\\w|\[\^?(?:[^\]\\]|\\.)+\])([+*]|\{\d{1,3}(?:,\d{0,3})?\})\??`)
 
 // bounds says how far an expression for a query reaches.
 type bounds struct {
@@ -58,6 +58,8 @@ func boundsOf(pattern string) (inner string, b bounds) {
 
 // asking is what an expression for a query asks for, as it is read.
 type asking struct {
+	named          int    // captures that have a name
+	before         string // a sample of the conditions before
 	query, example []string
 	groups         map[string]string
 	count          int
@@ -66,94 +68,264 @@ type asking struct {
 }
 
 // take reads one parameter; false where it is more than one with a value.
-func (q *asking) take(i int, p string, b bounds) bool {
+func (q *asking) take(p string, b bounds) bool {
 	key, value, pair := strings.Cut(p, "=")
 	key = strings.ReplaceAll(key, `\.`, ".")
 	if !pair || key == "" || strings.ContainsAny(key, `()[]|*+?\^$`) {
 		return false
 	}
-	if m := queryValues.FindStringSubmatch(value); m != nil && (m[1] == "") == (m[4] == "") {
-		name, sample, form := fmt.Sprintf("q%d", i+1), "x", ""
-		switch m[2] {
-		case "[0-9]", `\d`:
-			sample, form = "7", ":digits"
-		case ".":
-			if !b.whole {
-				return false // it takes what follows too
-			}
-		case "[^&]":
-		default:
-			q.narrow = m[2] + m[3]
-		}
-		q.empty = q.empty || m[3] == "*"
-		q.query = append(q.query, key+"={"+name+form+"}")
-		q.example = append(q.example, key+"="+sample)
-		if m[1] != "" {
-			q.count++
-			q.groups[fmt.Sprint(q.count)] = "{" + name + "}"
-		}
-		return true
-	}
-	plain := strings.NewReplacer(`\.`, ".", `\-`, "-", `\+`, "+", `\ `, "%20")
-	if text, is := strings.CutPrefix(value, "("); is && strings.HasSuffix(text, ")") {
-		q.count++
-		value = strings.TrimSuffix(text, ")")
-		q.groups[fmt.Sprint(q.count)] = escapeText(plain.Replace(value))
-	}
-	if strings.ContainsAny(plain.Replace(value), `()[]|*?\^$`) ||
-		strings.Contains(strings.ReplaceAll(value, `\+`, ""), "+") {
-		return false
-	}
-	value = plain.Replace(value)
-	q.query = append(q.query, escapeText(key)+"="+escapeText(value))
-	q.example = append(q.example, key+"="+value)
-	return true
+	template, example, ok := q.value(value, b)
+	q.query = append(q.query, escapeText(key)+"="+template)
+	q.example = append(q.example, key+"="+example)
+	return ok
 }
+
+// value reads the value of a parameter: texts and classes, in groups or not.
+func (q *asking) value(value string, b bounds) (template, example string, ok bool) {
+	captured := false // by the class before
+	for value != "" {
+		inside, number, name := value, 0, ""
+		if value[0] == '(' {
+			end := strings.IndexByte(value, ')')
+			if m := namedGroup.FindStringSubmatch(value); m != nil {
+				name, value = m[1], "("+value[len(m[0]):]
+				end -= len(m[0]) - 1
+			}
+			if end < 0 || strings.HasPrefix(value, "(?") {
+				return "", "", false
+			}
+			inside, value = value[1:end], value[end+1:]
+			q.count++
+			number = q.count
+			if value != "" && strings.IndexByte("*+?{", value[0]) >= 0 {
+				return "", "", false
+			}
+		}
+		m := queryValue.FindStringSubmatch(inside)
+		if m == nil {
+			text, rest, ok := queryText(inside)
+			if !ok || number > 0 && rest != "" {
+				return "", "", false
+			}
+			if number == 0 {
+				value = rest
+			} else {
+				q.groups[fmt.Sprint(number)], q.groups[name] = escapeText(text), escapeText(text)
+			}
+			template, example, captured = template+escapeText(text), example+text, false
+			continue
+		}
+		if captured || number > 0 && m[0] != inside {
+			return "", "", false
+		}
+		if number == 0 {
+			value = value[len(m[0]):]
+		}
+		capture, sample, ok := q.class(m, b, value == "")
+		if !ok {
+			return "", "", false
+		}
+		as, _, _ := strings.Cut(strings.Trim(capture, "{}"), ":")
+		if number > 0 {
+			q.groups[fmt.Sprint(number)], q.groups[name] = "{"+as+"}", "{"+as+"}"
+		}
+		template, example, captured = template+capture, example+sample, true
+	}
+	return template, example, true
+}
+
+// namedGroup is the beginning of a group with a name.
+var namedGroup = regexp.MustCompile(`^\(\?P?<([A-Za-z_][A-Za-z0-9_]*)>`)
+
+// class reads a class of a value, as queryValue takes it apart.
+func (q *asking) class(m []string, b bounds, last bool) (capture, sample string, ok bool) {
+	q.named++
+	name, form, sample := fmt.Sprintf("q%d", q.named), "", "x"
+	switch m[1] {
+	case "[0-9]", `\d`:
+		sample, form = "7", ":digits"
+		if m[2][0] == '{' {
+			q.narrow = m[1] + m[2]
+		}
+	case ".":
+		if !b.whole || !last {
+			return "", "", false // it takes what follows too
+		}
+	case "[^&]":
+	default:
+		q.narrow = m[1] + m[2]
+	}
+	if q.empty = q.empty || m[2] == "*"; m[2] == "*" && !last {
+		return "", "", false
+	}
+	return "{" + name + form + "}", sample, true
+}
+
+// queryText reads the texts at the beginning of an expression for a value.
+func queryText(s string) (text, rest string, ok bool) {
+	for s != "" {
+		c := s[0]
+		switch {
+		case c == '(' || c == '[' || strings.HasPrefix(s, `\d`) || strings.HasPrefix(s, `\w`):
+			return text, s, text != ""
+		case c == '\\' && len(s) > 1 && strings.IndexByte("wWsSdDbB0123456789", s[1]) < 0:
+			if c = s[1]; c == ' ' {
+				text += "%20"
+			} else {
+				text += string(c)
+			}
+			s = s[2:]
+			if s != "" && strings.IndexByte("*+?{", s[0]) >= 0 {
+				return "", "", false
+			}
+			continue
+		case strings.IndexByte(`)]|*+?\^$.`, c) >= 0 && !(c == '.' && !repeats(s[1:])):
+			return "", "", false
+		case repeats(s[1:]):
+			return "", "", false
+		}
+		text, s = text+string(c), s[1:]
+	}
+	return text, "", text != ""
+}
+
+func repeats(s string) bool { return s != "" && strings.IndexByte("*+?{", s[0]) >= 0 }
+
+// choiceGroup is a group of texts of which one stands there.
+var choiceGroup = regexp.MustCompile(`\((\?:)?([A-Za-z0-9._~-]+(?:\|[A-Za-z0-9._~-]+)+)\)(\?)?`)
+
+// choices gives the expressions for which one with alternatives of text stands.
+func choices(pattern string) []string {
+	all := []string{pattern}
+	for at := 0; at < len(all) && len(all) <= mostWays; {
+		m := choiceGroup.FindStringSubmatchIndex(all[at])
+		if m == nil || m[6] >= 0 {
+			at++
+			continue
+		}
+		opens, closes := "(", ")"
+		if m[2] >= 0 {
+			opens, closes = "", ""
+		}
+		var made []string
+		for text := range strings.SplitSeq(all[at][m[4]:m[5]], "|") {
+			made = append(made, all[at][:m[0]]+opens+text+closes+all[at][m[1]:])
+		}
+		all = append(all[:at], append(made, all[at+1:]...)...)
+	}
+	return all
+}
+
+// wholeQueries are expressions that every query fits, and those of them that hold it in a group.
+var wholeQueries = map[string]bool{"": false, ".*": false, "^": false, "^.*$": false, "(.*)": true,
+	"^(.*)$": true}
+
+// askQueries translates a condition on the query: one for each of its alternatives.
+func (a asked) askQueries(pattern string, folds bool) ([]asked, string) {
+	if grouped, whole := wholeQueries[pattern]; whole {
+		if grouped {
+			a.groups = map[string]string{"1": wholeQuery}
+		}
+		return []asked{a}, ""
+	}
+	var all []asked
+	for _, one := range choices(pattern) {
+		with := a
+		if why := with.askQuery(one); why != "" {
+			return nil, why
+		}
+		if other := strings.ToUpper(with.sample); folds && other != with.sample {
+			if with.example == "" {
+				with.example = "?" + other
+			}
+			with.note = strings.TrimSpace(with.note + " The file ignores case there; the rule does not.")
+		}
+		all = append(all, with)
+	}
+	return all, ""
+}
+
+// wholeQuery stands for the query as it came.
+const wholeQuery = "\x03"
 
 // askQuery translates a condition on the query: parameters with a literal value, a number or
 // anything, within bounds or not.
 func (a *asked) askQuery(pattern string) string {
 	unable := fmt.Sprintf("the condition on the query (%s) is more than parameters with their values",
 		pattern)
+	if pattern == "^$" {
+		if a.query != "" {
+			return unable
+		}
+		a.note, a.example = "The rule takes the path with a query too.", "?x=1"
+		return ""
+	}
 	inner, b := boundsOf(pattern)
-	q := asking{groups: map[string]string{}, count: b.groups}
-	for i, p := range strings.Split(strings.ReplaceAll(inner, "[^&", "[^\x00"), "&") {
-		if !q.take(i, strings.ReplaceAll(p, "\x00", "&"), b) {
+	q := asking{groups: map[string]string{}, count: b.groups, named: a.asks}
+	for _, p := range strings.Split(strings.ReplaceAll(inner, "[^&", "[^\x00"), "&") {
+		if !q.take(strings.ReplaceAll(p, "\x00", "&"), b) {
 			return unable
 		}
 	}
-	slices.Sort(q.query)
-	if len(slices.Compact(slices.Clone(q.query))) != len(q.query) {
-		return unable
+	own := strings.Join(q.example, "&")
+	if before, _ := strings.CutPrefix(a.query, "?"); before != "" {
+		q.query, q.example = append(q.query, strings.Split(before, "&")...),
+			append(strings.Split(a.sample, "&"), q.example...)
+		q.before = a.sample + "&"
 	}
-	if a.query != "" {
-		return "it has two conditions on the query; write them into one rule by hand"
+	slices.Sort(q.query)
+	keys := map[string]bool{}
+	for _, p := range q.query {
+		key, _, _ := strings.Cut(p, "=")
+		if keys[key] {
+			return unable
+		}
+		keys[key] = true
 	}
 	a.query, a.groups, a.sample = "?"+strings.Join(q.query, "&"), q.groups,
 		strings.Join(q.example, "&")
-	a.say(q, b, strings.HasPrefix(pattern, "^"))
+	a.asks = q.named
+	a.say(q, b, own, strings.HasPrefix(pattern, "^"))
 	return ""
 }
 
 // say notes where the rule takes other queries than the file, with one.
-func (a *asked) say(q asking, b bounds, begins bool) {
+func (a *asked) say(q asking, b bounds, own string, begins bool) {
 	switch {
 	case q.narrow != "":
 		a.note = "The rule takes any value there, the file " + q.narrow + " alone."
-		a.example = "?" + strings.Replace(a.sample, "=x", "=~!", 1)
+		a.example = "?" + q.before + strings.Replace(own, "=x", "=~!", 1)
 	case b.whole:
 		a.note = "The rule takes URLs with further parameters too."
 		a.example = "?" + a.sample + "&more=1"
 	case begins && !b.left:
 		a.note = "The rule takes the parameter behind others too."
 		a.example = "?more=1&" + a.sample
+	case !b.exact && b.left:
+		a.note = "The file takes values of which this is the beginning too; the rule does not."
+		a.example = "?" + q.before + own + "~"
 	case !b.exact:
 		a.note = "The file takes names and values that this is a part of too; the rule does not."
-		a.example = "?my" + a.sample
+		a.example = "?" + q.before + "my" + own
 	case q.empty:
 		a.note = "The file takes an empty value too; the rule does not."
-		a.example = "?" + strings.Replace(strings.Replace(a.sample, "=x", "=", 1), "=7", "=", 1)
+		a.example = "?" + q.before + strings.Replace(strings.Replace(own, "=x", "=", 1), "=7", "=", 1)
 	}
+}
+
+// always reports whether an expression for hosts holds for all of these, with their www.
+func always(pattern string, hosts []string) bool {
+	expression, err := regexp.Compile("(?i)" + pattern)
+	if err != nil || len(hosts) == 0 {
+		return false
+	}
+	for _, h := range hosts {
+		www := "www." + strings.TrimPrefix(h, "www.")
+		if !expression.MatchString(h) || !expression.MatchString(www) {
+			return false
+		}
+	}
+	return true
 }
 
 // never reports whether a negated expression for hosts holds for all of these, with their www.
@@ -170,70 +342,93 @@ func never(pattern string, hosts []string) bool {
 	return true
 }
 
-// neverAt reports whether a negated expression for the path holds for all URLs of a template.
-func neverAt(pattern, old string) bool {
-	expression, err := regexp.Compile(pattern)
-	if err != nil {
-		return false
+// requestPath is a path behind the method of a request line.
+var requestPath = regexp.MustCompile(
+	`^\^?(?:\[A-Z\](?:\+|\{\d,?\d*\})|GET|\\S\+)?(?:\\s\+?|\\ \+?| )(/[^ ]*)$`)
+
+func lastOf(m []string) string {
+	if len(m) == 0 {
+		return ""
 	}
-	before, _, open := strings.Cut(old, "{")
-	if !open {
-		return !expression.MatchString(old)
-	}
-	rest, anchored := strings.CutPrefix(pattern, "^")
-	if !anchored {
-		return false
-	}
-	inner, err := regexp.Compile(rest)
-	if err != nil {
-		return false
-	}
-	literal, _ := inner.LiteralPrefix()
-	n := min(len(literal), len(before))
-	return literal != "" && literal[:n] != before[:n]
+	return m[len(m)-1]
 }
 
-// requestLine is what stands before and behind the path in an expression for a request line.
-var requestLine = regexp.MustCompile(
-	`^\^?(?:\[A-Z\](?:\+|\{\d,?\d*\})|\(?(?:GET|POST|HEAD)(?:\|(?:GET|POST|HEAD))*\)?|\\S\+|\.\*)?` +
-		`(?:\\s\+?|\\ \+?| )(/.*?)((?:\\s|\\ | |\[\\s\?\]|\[\?\\s\]|\[\\ \?\])(?:HTTP.*)?)?$`)
-
-// askRequest translates a condition on the request line: the path as it came, and a query. It must
-// be that of the rule itself.
-func (a *asked) askRequest(pattern string) string {
-	m := requestLine.FindStringSubmatch(pattern)
-	if m == nil {
-		return "a rule cannot express this condition on THE_REQUEST"
+// askRequest translates a condition on the request line: what it says of the path has to hold for
+// each that the rule takes, and what stands behind a question mark is a condition on the query.
+func (a asked) askRequest(pattern string, folds bool) ([]asked, string) {
+	path, query, asks := strings.Cut(pattern, `\?`)
+	if !asks || strings.HasSuffix(path, "[") || strings.HasPrefix(query, "]") {
+		a.needs = append(slices.Clone(a.needs), need{pattern, false, true, folds})
+		return []asked{a}, ""
 	}
-	path, query, asks := strings.Cut(m[1], `\?`)
-	a.must = append(slices.Clone(a.must), "^"+path)
-	switch ends := m[2] != ""; {
-	case !asks && ends && !strings.Contains(m[2], "?"):
-		a.note, a.example = "The rule takes the path with a query too.", "?x=1"
-		return ""
-	case !asks:
-		return ""
-	case ends:
-		return a.askQuery("^" + query + "$")
+	m := requestPath.FindStringSubmatch(path)
+	if x, err := readExpression("^"+firstOf(lastOf(m), "\x00")+"$", ""); m != nil && err == nil &&
+		a.uri == nil && !strings.Contains(path, "(") {
+		a.uri, a.uriPattern, a.folds = &x, "^"+m[1]+"$", folds
+	} else if strings.Trim(path, `^/`) != "" {
+		a.needs = append(slices.Clone(a.needs), need{path + `(?:\?|\s|$)`, false, true, folds})
 	}
-	return a.askQuery("^" + query)
+	begins := "^"
+	if rest, anywhere := strings.CutPrefix(query, ".*"); anywhere {
+		query, begins = rest, ""
+	}
+	for _, end := range []string{`\s`, `\ `, " ", `[\s&]`, `(?:\s|&)`, `(\s|&)`} {
+		before, _, ends := strings.Cut(query, end)
+		if ends && (end == `\s` || end == `\ ` || end == " ") {
+			return a.askQueries(begins+before+"$", folds)
+		}
+		if ends {
+			return a.askQueries(begins+before, folds)
+		}
+	}
+	return a.askQueries(begins+query, folds)
 }
 
-// holds reports whether the conditions on the path hold for all URLs of a way, which are then no
-// conditions.
-func (a asked) holds(w way) bool {
-	for _, not := range a.not {
-		if !neverAt(not, w.old) {
-			return false
+// holding gives the ways for all whose URLs the conditions on paths and request lines hold, without
+// those for none of whose they do; and says why that is not possible.
+func (a asked) holding(ways []way, states *int) ([]way, string) {
+	for _, n := range a.needs {
+		pattern := n.pattern
+		if n.folds {
+			pattern = "(?i)" + pattern
+		}
+		var made []way
+		for _, w := range ways {
+			texts, ok := pathTexts(w.old)
+			unsure := "a rule cannot express its condition on the path; write the path into the rule"
+			if !ok {
+				return nil, unsure
+			}
+			if n.line {
+				texts = "GET " + texts + ` HTTP/1\.1`
+			}
+			is, known := compareTexts(texts, pattern, states)
+			switch {
+			case !known || is.fits && is.misses:
+				return nil, unsure
+			case is.fits == n.negated:
+				continue // it never holds there
+			}
+			if n.line {
+				asked := strings.Replace(texts, ` HTTP/1\.1`, `\?[!-~]* HTTP/1\.1`, 1)
+				is, known := compareTexts(asked, pattern, states)
+				switch {
+				case !known:
+					return nil, unsure
+				case n.negated && is.fits || !n.negated && is.misses:
+					if w.note == "" {
+						w.note, w.differ = "The rule takes the path with a query too.", exampleOf(w.old)+"?x=1"
+					}
+				}
+			}
+			w.folds = w.folds && (n.folds || n.negated || n.line)
+			made = append(made, w)
+		}
+		if ways = made; len(ways) == 0 {
+			return nil, "its conditions hold for no path that it takes"
 		}
 	}
-	for _, must := range a.must {
-		expression, err := regexp.Compile(must)
-		if err != nil || strings.Contains(w.old, "{") || !expression.MatchString(w.old) {
-			return false
-		}
-	}
-	return true
+	return ways, ""
 }
 
 // takesEvery reports whether the pattern of a RewriteRule takes every path.

@@ -9,7 +9,8 @@ import (
 func ExampleReadApache() {
 	m := imports.ReadApache("Redirect 301 /shop https://shop.example/\n"+
 		"RedirectMatch 302 \"^/(a|b)/$\" https://n.example/$1\n"+
-		"RewriteCond %{HTTP_COOKIE} x\nRewriteRule ^/c$ /d [R=301]", "old.example", false, nil)
+		"RewriteCond %{HTTP_COOKIE} x\nRewriteRule ^/c$ /d [R=301]", "old.example",
+		imports.Place{Server: true}, nil)
 	for _, r := range m.Rules {
 		fmt.Println(r.Old, "→", r.New, r.Status)
 	}

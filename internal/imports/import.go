@@ -22,10 +22,12 @@ package imports
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"hash/maphash"
 	"maps"
 	"regexp"
+	"regexp/syntax"
 	"slices"
 	"strconv"
 	"strings"
@@ -58,6 +60,8 @@ type Import struct {
 	Conflicts   []Conflict    // lines of a table that lead one URL to different places: no rule
 	Conflicting int           // lines in Conflicts
 	kept        []keptLine
+	states      int          // that comparing expressions took
+	said        []Difference // that were seen while it was read
 	// lines that lead to a path of the host that was asked: of a www, the rules lead to its apex
 	Relative int
 	Widened  int // lines that name one scheme or host, and are taken for both
@@ -71,14 +75,19 @@ type Import struct {
 type keptLine struct {
 	line, rank int
 	host, old  string
+	alone      bool // it keeps them from lines that rewrite alone
+	adds       bool // it leaves them to lines that do not rewrite, with another query
 }
 
+// mostKept is how many patterns that keep URLs for themselves are compared with later lines.
+const mostKept = 10_000
+
 // keeps notes a line that takes URLs of hosts for itself.
-func (m *Import) keeps(line, rank int, hosts []string, ways []way) {
+func (m *Import) keeps(k keptLine, hosts []string, ways []way) {
 	for _, h := range hosts {
 		for _, w := range ways {
-			if len(m.kept) < mostCompared {
-				m.kept = append(m.kept, keptLine{line, rank, h, w.old})
+			if k.host, k.old = h, w.old; len(m.kept) < mostKept {
+				m.kept = append(m.kept, k)
 			}
 		}
 	}
@@ -123,6 +132,7 @@ type ImportedRule struct {
 	Note   string // where it takes other URLs than the line does, in words; "" where it takes the same
 	Differ string // a URL at which it answers otherwise, "" for none
 	Folds  bool   // the line ignores case, as a rule does only where the domain says so
+	later  bool   // it is asked after all lines that rewrite
 }
 
 // SkippedLine is a line that is not translated, and why.
@@ -372,10 +382,10 @@ func (m *Import) Differences(scope rule.Scope, canonical web.Door) []Difference 
 		return nil // it is a table of our own rules: there too the most specific one wins
 	}
 	w := newWins(m, scope, canonical)
-	var all []Difference
+	all := slices.Clone(m.said)
 	for i := range m.Rules {
 		r := &m.Rules[i]
-		if r.Differ != "" {
+		if r.Differ != "" && !w.overruled(i, r.Differ) {
 			all = append(all, Difference{r.Differ, r.Source, 0, r.Note})
 		}
 		if !r.Folds {
@@ -415,25 +425,63 @@ func (m *Import) Differences(scope rule.Scope, canonical web.Door) []Difference 
 // given gives for each line that keeps URLs for itself one that a rule of a later line takes now.
 func (w *wins) given() []Difference {
 	var all []Difference
-	for _, k := range w.of.kept {
-		u, err := web.ParseURL("http://" + k.host + exampleOf(k.old))
-		if err != nil {
+	said := map[int]bool{}
+	for i, looked := 0, 0; i < len(w.of.kept); i++ {
+		k := w.of.kept[i]
+		kept, faults := w.reader.Read(rule.Row{Old: sendable(k.host + k.old), Status: "410"})
+		if said[k.line] || len(faults) > 0 {
 			continue
 		}
-		m, ok := w.winner(u)
-		if !ok {
-			continue
-		}
-		for _, r := range w.of.Rules {
-			if r.Line == m.Rule.Line && r.Rank >= k.rank {
-				all = append(all, Difference{u.String(), k.line, 0, fmt.Sprintf(
-					"The file answers this itself and redirects nobody; the rule of line %d takes it now.",
-					r.Source)})
+		for j := range w.of.Rules {
+			r := &w.of.Rules[j]
+			if looked++; looked > 20*mostCompared {
+				return all
+			}
+			says := "The file answers this itself and redirects nobody; the rule of line %d takes it now."
+			switch {
+			case r.Rank < k.rank || k.alone && r.later && !k.adds:
+				continue
+			case r.later && k.adds:
+				says = "The file adds to the query inside the server first; the rule of line %d does not."
+			}
+			if u, takes := w.takesNow(kept, j); takes {
+				all, said[k.line] = append(all, Difference{u.String(), k.line, 0,
+					fmt.Sprintf(says, r.Source)}), true
 				break
 			}
 		}
 	}
 	return all
+}
+
+// overruled reports whether a rule takes a URL, but another one wins there: what it would answer
+// does not matter then.
+func (w *wins) overruled(i int, url string) bool {
+	u, err := web.ParseURL(url)
+	if err != nil {
+		return false
+	}
+	r := w.read(i)
+	if _, takes := rule.Compile([]*rule.Rule{r}, w.scope).Lookup(u); !takes {
+		return false
+	}
+	won, ok := w.winner(u)
+	return ok && (won.Rule.Line != r.Line || won.Rule.Old.String() != r.Old.String())
+}
+
+// takesNow gives a URL that a line keeps for itself and a rule takes, if there is one.
+func (w *wins) takesNow(kept *rule.Rule, i int) (web.URL, bool) {
+	r := w.read(i)
+	if r.Old.Host != kept.Old.Host {
+		return web.URL{}, false
+	}
+	path, meet := rule.Overlap(kept.Old.Parts, r.Old.Parts)
+	if !meet {
+		return web.URL{}, false
+	}
+	u := web.Door{Scheme: cmp.Or(r.Old.Scheme, web.HTTP), Host: r.Old.Host}.URL(path, queryFor(r))
+	won, ok := w.winner(u)
+	return u, ok && won.Rule.Line == r.Line && won.Rule.Old.String() == r.Old.String()
 }
 
 // beyond gives, for each apex that the file names without its www, a URL of the www that a rule
@@ -773,14 +821,25 @@ type way struct {
 	differ string // a path at which the template says otherwise
 	folds  bool   // it ignores case
 	exact  string // how many digits it asks for, in words; "": any number
+	// the capture of these, and digits that are too many or too few
+	exactName, exactText string
 	// a capture, what it takes and the class of the file does not, and that class; "": none
 	oddName, oddText, class string
+	some                    string            // a capture that may be nothing, and is not in the file
 	uri                     map[string]string // groups of a condition on the path
+	// the query that old ends with, of a condition; one of which the note is
+	asked, other string
 }
 
 // readExpression takes a regular expression apart. prefix stands before what it matches: "/" where
 // a server leaves it away. The error is the reason why the rule language cannot say it.
 func readExpression(s, prefix string) (expression, error) {
+	return readAs(s, prefix, false)
+}
+
+// readAs reads an expression; raw says that it is compared with paths as they came, not decoded.
+func readAs(s, prefix string, raw bool) (expression, error) {
+	s, folds := strings.CutPrefix(s, "(?i)")
 	all, err := branches(s)
 	if err != nil {
 		return expression{}, err
@@ -788,13 +847,13 @@ func readExpression(s, prefix string) (expression, error) {
 	var whole expression
 	seen := map[string]bool{}
 	for _, one := range all {
-		x, err := readBranch(one, prefix)
+		x, err := readBranch(one, prefix, raw)
 		if err != nil {
 			return expression{}, err
 		}
 		whole.anchored = x.anchored
 		for _, w := range x.ways {
-			if !seen[w.old] {
+			if w.folds = folds; !seen[w.old] {
 				seen[w.old] = true
 				whole.ways = append(whole.ways, w)
 			}
@@ -807,12 +866,13 @@ func readExpression(s, prefix string) (expression, error) {
 }
 
 // readBranch takes an expression apart whose groups of texts are whole ones.
-func readBranch(s, prefix string) (expression, error) {
+func readBranch(s, prefix string, raw bool) (expression, error) {
 	if len(s) > mostExpressed {
 		return expression{}, fmt.Errorf("its expression is longer than %d octets", mostExpressed)
 	}
-	r := expressionReader{rest: s}
+	r := expressionReader{rest: s, raw: raw}
 	start := way{old: prefix, groups: map[string]string{}}
+	starts := []way{}
 	switch rest, anchored := strings.CutPrefix(s, "^"); {
 	case anchored && (rest == ".?" || rest == "."), s == "" || s == ".?" || s == ".":
 		r.rest = "" // whatever the path is
@@ -823,6 +883,12 @@ func readBranch(s, prefix string) (expression, error) {
 		// It takes all from the beginning on.
 	case literalEnding(s) && s[0] != '/':
 		start.old = firstOf(prefix, "/") + "{+any}"
+	case literalEnding(s):
+		below := start
+		below.old = "/{+any}"
+		if starts = append(starts, below); prefix == "" {
+			starts = append(starts, start)
+		}
 	default:
 		return expression{},
 			fmt.Errorf("it matches anywhere in a path, and a rule starts at its beginning")
@@ -831,7 +897,10 @@ func readBranch(s, prefix string) (expression, error) {
 		// some write it although it is never there
 		r.rest = strings.TrimPrefix(strings.TrimPrefix(r.rest, "/?"), "/")
 	}
-	ways, err := r.read([]way{start}, false)
+	if len(starts) == 0 {
+		starts = append(starts, start)
+	}
+	ways, err := r.read(starts, false)
 	if err != nil {
 		return expression{}, err
 	}
@@ -840,26 +909,32 @@ func readBranch(s, prefix string) (expression, error) {
 			return expression{}, err
 		}
 	}
-	for _, w := range ways {
-		if w.old != "" && w.old[0] != '/' && w.old[0] != '{' {
-			return expression{},
-				fmt.Errorf("it matches no path, since each begins with / (in an .htaccess none does)")
-		}
-	}
 	seen := map[string]bool{}
 	ways = slices.DeleteFunc(ways, func(w way) bool {
-		again := seen[w.old]
+		no := seen[w.old] || w.old == "" || w.old[0] != '/' && w.old[0] != '{'
 		seen[w.old] = true
-		return again
+		return no
 	})
+	if len(ways) == 0 {
+		return expression{},
+			fmt.Errorf("it matches no path, since each begins with / (in an .htaccess none does)")
+	}
 	for i := range ways {
 		if w := &ways[i]; w.exact != "" && w.note == "" { // a sample has one digit, and it asks for more
-			w.note, w.differ = "The rule takes any number of digits there, the file "+w.exact+".",
-				exampleOf(w.old)
+			w.note = "The rule takes any number of digits there, the file " + w.exact + "."
+			w.differ = exampleWith(w.old, w.exactName+":digits", w.exactText)
+		}
+		if w := &ways[i]; r.spaces && w.note == "" && strings.Contains(w.old, "%20") {
+			w.note = "The file takes other white space there too; the rule takes a space."
+			w.differ = strings.ReplaceAll(exampleOf(w.old), "%20", "%09")
 		}
 		if w := &ways[i]; w.oddText != "" && w.note == "" {
 			w.note = "The rule takes any characters there, the file " + w.class + " alone."
 			w.differ = exampleWith(w.old, w.oddName, w.oddText)
+		}
+		if w := &ways[i]; w.some != "" && w.note == "" {
+			w.note = "The rule takes the URL with nothing there too."
+			w.differ = exampleWith(w.old, w.some, "")
 		}
 		if u := longestFirst(ways[i].old); u != "" && ways[i].note == "" && !r.lazy {
 			ways[i].note,
@@ -902,6 +977,8 @@ type expressionReader struct {
 	ended          bool    // by $
 	narrow         *narrow // the class that was read last, where it takes less than a capture
 	lazy           bool    // some class takes the shortest first itself
+	raw            bool    // it is compared with paths as they came
+	spaces         bool    // it takes any white space somewhere
 }
 
 // read goes on until the end, or within a group until it closes.
@@ -965,7 +1042,24 @@ func (r *expressionReader) read(ways []way, inside bool) ([]way, error) {
 // readText reads one character of text.
 func (r *expressionReader) readText() (string, error) {
 	c := r.rest[0]
+	if octet, rest, is := hexEscape(r.rest); is {
+		r.rest = rest
+		if octet == "%2F" {
+			return "/", nil
+		}
+		return octet, nil
+	}
+	if encoded := r.rest; !r.raw && c == '%' && len(encoded) > 2 && isHex(encoded[1:3]) {
+		return "", errEncoded
+	}
 	r.rest = r.rest[1:]
+	if r.raw && c == '%' {
+		return "%", nil
+	}
+	if rest, is := strings.CutPrefix(r.rest, "s"); c == '\\' && is {
+		r.rest, r.spaces = rest, true
+		return "%20", nil
+	}
 	if c == '\\' {
 		if r.rest == "" || strings.IndexByte("wWsSdDbB123456789", r.rest[0]) >= 0 {
 			return "", fmt.Errorf("a class such as \\w is more than the rule language can express")
@@ -1022,13 +1116,14 @@ func (r *expressionReader) readClass() (string, error) {
 		return takes, nil
 	}
 	if m := exactDigits.FindStringSubmatch(r.rest); m != nil {
-		if least, _ := strconv.Atoi(m[1]); least > 1 {
+		least, _ := strconv.Atoi(m[1])
+		if most, _ := strconv.Atoi(m[2]); least > 1 || least == 1 && most > 0 {
 			r.rest = r.rest[len(m[0]):]
 			return m[0][strings.IndexByte(m[0], '{'):], nil
 		}
 	}
 	end := strings.IndexAny(r.rest, ")/")
-	if end < 0 {
+	if end < 1 {
 		end = len(r.rest)
 	}
 	if strings.HasPrefix(r.rest, "[0-9]") || strings.HasPrefix(r.rest, `\d`) {
@@ -1070,6 +1165,12 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 	if made, is, err := r.readTail(ways, inside, end, number, name); is {
 		return made, err
 	}
+	if made, is, err := r.readSuffix(ways, inside, end, number, name); is {
+		return made, err
+	}
+	if made, is := r.readFolders(ways, inside, end, number, name); is {
+		return made, nil
+	}
 	if !strings.ContainsAny(inside, ".[") && !classEscape.MatchString(inside) ||
 		strings.Contains(inside, `\.`) &&
 			!strings.ContainsAny(strings.ReplaceAll(inside, `\.`, ""), ".[") &&
@@ -1107,24 +1208,101 @@ func (r *expressionReader) last() bool {
 	return r.rest == "" || r.rest == "$" || literalEnding(r.rest)
 }
 
-// literalEnding reports whether an expression is text up to its end.
+// literalEnding reports whether an expression is text up to its end, of which some may be missing
+// or be another: none of these texts ends with another one, so that it does not matter how much
+// stands before it.
 func literalEnding(s string) bool {
-	for i := 0; i < len(s); i++ {
-		switch c := s[i]; {
-		case c == '$':
-			return i > 0 && i == len(s)-1
-		case c == '\\':
-			if i++; i == len(s) || strings.IndexByte("wWsSdDbB0123456789", s[i]) >= 0 {
+	inner, ends := strings.CutSuffix(s, "$")
+	if !ends || strings.HasSuffix(inner, `\`) {
+		return false
+	}
+	parsed, err := syntax.Parse(inner, syntax.Perl)
+	if err != nil || strings.Contains(inner, "(?i") || strings.Contains(inner, "(?s") {
+		return false
+	}
+	texts, ok := textsOf(parsed)
+	if !ok {
+		return false
+	}
+	for i, one := range texts {
+		for j, other := range texts {
+			if i != j && strings.HasSuffix(one, other) {
 				return false
 			}
-		case strings.HasPrefix(s[i:], "(?:"):
-			i += 2
-		case c == '(' || c == ')': // around a text
-		case strings.IndexByte(".[]{}*+?|^", c) >= 0:
-			return false
 		}
 	}
-	return false
+	return !slices.Contains(texts, "")
+}
+
+// mostTexts is how many texts an expression may stand for to be read as these.
+const mostTexts = 16
+
+// textsOf gives all texts that an expression takes, false where they are many or without end.
+func textsOf(x *syntax.Regexp) ([]string, bool) {
+	all := []string{""}
+	switch x.Op {
+	case syntax.OpEmptyMatch:
+	case syntax.OpLiteral:
+		all = []string{string(x.Rune)}
+	case syntax.OpCharClass:
+		all = nil
+		for i := 0; i < len(x.Rune); i += 2 {
+			if x.Rune[i] != x.Rune[i+1] {
+				return nil, false
+			}
+			all = append(all, string(x.Rune[i]))
+		}
+	case syntax.OpCapture:
+		return textsOf(x.Sub[0])
+	case syntax.OpQuest:
+		inner, ok := textsOf(x.Sub[0])
+		return append(inner, ""), ok
+	case syntax.OpAlternate:
+		all = nil
+		for _, sub := range x.Sub {
+			inner, ok := textsOf(sub)
+			if !ok {
+				return nil, false
+			}
+			all = append(all, inner...)
+		}
+	case syntax.OpConcat:
+		for _, sub := range x.Sub {
+			inner, ok := textsOf(sub)
+			if !ok || len(all)*len(inner) > mostTexts {
+				return nil, false
+			}
+			var made []string
+			for _, before := range all {
+				for _, text := range inner {
+					made = append(made, before+text)
+				}
+			}
+			all = made
+		}
+	default:
+		return nil, false
+	}
+	return all, len(all) <= mostTexts
+}
+
+// errEncoded is said of expressions that no path fits, since servers compare decoded ones.
+var errEncoded = errors.New("the server compares decoded paths, so that a text with % and two " +
+	"digits never fits; write a rule of your own if it is meant")
+
+func isHex(s string) bool { return strings.Trim(s, "0123456789abcdefABCDEF") == "" }
+
+// hexEscape reads an escape such as \xC3, as a URL has that octet.
+func hexEscape(s string) (octet, rest string, is bool) {
+	if len(s) < 4 || s[0] != '\\' || s[1] != 'x' || !isHex(s[2:4]) {
+		return "", s, false
+	}
+	n, _ := strconv.ParseUint(s[2:4], 16, 8)
+	if c := byte(n); c|0x20 >= 'a' && c|0x20 <= 'z' || c >= '0' && c <= '9' || c == '-' || c == '_' ||
+		c == '.' || c == '~' {
+		return string(c), s[4:], true
+	}
+	return "%" + strings.ToUpper(s[2:4]), s[4:], true
 }
 
 // tailGroup is what stands in a group that is text and then anything, as in (/.*)?.
@@ -1176,6 +1354,107 @@ func (r *expressionReader) readTail(ways []way, inside string, end, number int, 
 		}
 	}
 	return made, true, nil
+}
+
+// suffixGroup is a group of a text and then a class, as in (-[0-9]+)?.
+var suffixGroup = regexp.MustCompile(
+	`^((?:[^\\.\[\]()*+?|{}^$]|\\[^a-zA-Z0-9])+)(\[0-9\]\+|\\d\+|\[\^/\]\+|\\w\+|\[[^\]\\]+\]\+)$`)
+
+// readSuffix reads such a group, that may be missing; false where it is none.
+func (r *expressionReader) readSuffix(
+	ways []way,
+	inside string,
+	end, number int,
+	name string,
+) ([]way,
+	bool, error) {
+	m := suffixGroup.FindStringSubmatch(inside)
+	if m == nil || r.narrow != nil {
+		return nil, false, nil
+	}
+	behind, optional := strings.CutPrefix(r.rest[end+1:], "?")
+	if behind != "" && strings.IndexByte("*+{", behind[0]) >= 0 {
+		return nil, false, nil
+	}
+	inner, text := expressionReader{rest: m[1]}, ""
+	for inner.rest != "" {
+		one, err := inner.readText()
+		if err != nil {
+			return nil, true, err
+		}
+		text += one
+	}
+	class := expressionReader{rest: m[2]}
+	takes, err := class.readClass()
+	if err != nil {
+		return nil, true, err
+	}
+	r.rest = behind
+	capture := fmt.Sprintf("g%d", number)
+	if number == 0 {
+		r.unnamed++
+		capture = fmt.Sprintf("u%d", r.unnamed)
+	}
+	var made []way
+	for _, w := range ways {
+		longer := w
+		longer.old += text
+		one, err := with([]way{longer}, takes, capture, 0, "", r.last())
+		if err != nil {
+			return nil, true, err
+		}
+		r.narrow = class.narrow
+		one = r.narrowed(nil, one, capture, "")
+		if one[0].groups = maps.Clone(w.groups); number > 0 {
+			written := text + "{" + capture + "}"
+			one[0].groups[fmt.Sprint(number)], one[0].groups[name] = written, written
+		}
+		if made = append(made, one...); optional {
+			w.groups = maps.Clone(w.groups)
+			if number > 0 {
+				w.groups[fmt.Sprint(number)], w.groups[name] = "", ""
+			}
+			made = append(made, w)
+		}
+	}
+	if len(made) > mostWays {
+		return nil, true, errTooMany
+	}
+	return made, true, nil
+}
+
+// folderGroup is a group of folders, as in (.*/)?.
+var folderGroup = regexp.MustCompile(`^(?:\.\*|\.\+|\[\^/\]\+)/$`)
+
+// readFolders reads such a group before a text up to the end; false where it is none.
+func (r *expressionReader) readFolders(ways []way, inside string, end, number int,
+	name string) ([]way, bool) {
+	behind, optional := strings.CutPrefix(r.rest[end+1:], "?")
+	if !folderGroup.MatchString(inside) || !literalEnding(behind) {
+		return nil, false
+	}
+	r.rest = behind
+	written := fmt.Sprintf("{+g%d}/", number)
+	if inside[0] == '[' {
+		written = fmt.Sprintf("{g%d}/", number)
+	}
+	var made []way
+	for _, w := range ways {
+		if !strings.HasSuffix(w.old, "/") {
+			return nil, false
+		}
+		for _, text := range []string{written, ""} {
+			one := w
+			one.old += text
+			if one.groups = maps.Clone(w.groups); number > 0 {
+				one.groups[fmt.Sprint(number)], one.groups[name] = text, text
+			}
+			if text != "" || optional {
+				made = append(made, one)
+			}
+		}
+	}
+	return made, true
 }
 
 // readAlternatives reads a group of texts, each of which makes a rule of its own.
@@ -1231,7 +1510,12 @@ func with(ways []way, takes, name string, number int, group string, last bool) (
 		written := "{" + name + "}"
 		old := written
 		if strings.HasPrefix(takes, "{") { // so many digits
-			w.exact = manyDigits(takes)
+			w.exact, w.exactName = manyDigits(takes), name
+			w.exactText = "7"
+			if text, is := strings.CutPrefix(takes, "{1,"); is {
+				most, _ := strconv.Atoi(strings.TrimSuffix(text, "}"))
+				w.exactText = strings.Repeat("7", most+1)
+			}
 			takes = takesDigits
 		}
 		switch takes {
@@ -1250,7 +1534,7 @@ func with(ways []way, takes, name string, number int, group string, last bool) (
 				old = "/" + written
 				written = old
 			} else if takes == takesSome {
-				w.note, w.differ = "The rule takes the URL with nothing after it too.", exampleOf(w.old)
+				w.some = name
 			}
 		}
 		if strings.HasSuffix(w.old, "}") || strings.Contains(w.old, "{+") {
@@ -1278,8 +1562,8 @@ func longestFirst(old string) string {
 		end = start + strings.IndexByte(old[start:], '}') + 1
 		literal, _, another := strings.Cut(old[end:], "{")
 		if !another || strings.Contains(literal, "/") ||
-			strings.Contains(old[start:end], ":digits") && strings.Trim(literal, "0123456789") != "" &&
-				literal[0] > '9' {
+			strings.Contains(old[start:end], ":digits") && literal != "" &&
+				(literal[0] < '0' || literal[0] > '9') {
 			continue
 		}
 		sample := "x"
@@ -1344,9 +1628,6 @@ func target(s string, groups map[string]string, sign byte) (string, error) {
 		default:
 			b.WriteByte(c)
 		}
-	}
-	if made := b.String(); strings.HasPrefix(made, "//") { // a host, by the scheme that was asked for
-		return "https:" + made, nil
 	}
 	return b.String(), nil
 }

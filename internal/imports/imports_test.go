@@ -74,14 +74,14 @@ RewriteCond %{HTTP_HOST} ^lost\.example$
 8 old.example/year/{g1:digits} > https://www.n.example/{g1} 302 
 9 old.example/w/{g1} > https://www.n.example/{g1} 302 
 10 old.example/s/{+g1}.php > https://www.n.example/{+g1} 302 
+12 old.example/q > https://www.n.example/ 302 
+13 old.example/e > https://www.n.example/ 302 
 26 old.example/p%7Bq%7D > https://www.n.example/%7Br%7D%2A 301 
 26 old.example/p%7Bq%7D/{+rest} > https://www.n.example/%7Br%7D%2A/{+rest} 301 
 17 anyway
 11 left: it matches anywhere in a path, and a rule starts at its beginning
-12 left: its target contains the whole query; rules pass it on automatically
-13 left: the flag E is more than a redirect
 15 left: it asks whether a file exists, which a rule cannot know
-18 left: RewriteMap is not supported
+18 left: the file of the map is not in the folder of this one; put it there
 21 left: it stands inside <Directory /x>, which decides whether it holds
 23 left: it stands inside <Directory /x>, which decides whether it holds
 25 left: rules cannot have the status 303
@@ -89,7 +89,56 @@ RewriteCond %{HTTP_HOST} ^lost\.example$
 28 left: the included file is not in the folder of this one; import it by itself
 29 left: it redirects whatever is missing; the domain's fallback decides where that goes
 30 left: no RewriteRule follows it
-`, written(ReadApache(text, "old.example", true, nil)))
+`, written(ReadApache(text, "old.example", Place{}, nil)))
+}
+
+// TestMapsAndFoldersOfFiles reads what a file looks up in another one, and where a file lies.
+func TestMapsAndFoldersOfFiles(t *testing.T) {
+	files := map[string]string{"pages.txt": "# key value\n7 /seven\n8 /eight\nx /never\n7 /again\n"}
+	includes := func(name string) []string {
+		if text, have := files[name]; have {
+			return []string{text}
+		}
+		return nil
+	}
+	text := `RewriteEngine On
+RewriteMap pages txt:/etc/httpd/pages.txt
+RewriteRule ^/p/([0-9]+)$ https://www.n.example${pages:$1|/other} [R=301,L]
+RewriteCond ${pages:$1} !=""
+RewriteRule ^/q/(.*)$ https://www.n.example/q${pages:$1} [R=301,L]
+RewriteCond ${pages:$1} ^(.+)$
+RewriteRule ^/r/([^/]+)$ https://www.n.example/r%1 [R=301,L]
+RewriteRule ^/s/(.*)/(.*)$ https://www.n.example/${pages:$1}${pages:$2} [R=301,L]
+RewriteMap none txt:/etc/passwd
+RewriteRule ^/t/(.*)$ https://www.n.example/${none:$1} [R=301,L]
+`
+	assert.Equal(t, `3 old.example/p/7 > https://www.n.example/seven 301 
+3 old.example/p/8 > https://www.n.example/eight 301 
+3 old.example/p/{g1:digits} > https://www.n.example/other 301 
+5 old.example/q/7 > https://www.n.example/q/seven 301 
+5 old.example/q/8 > https://www.n.example/q/eight 301 
+5 old.example/q/x > https://www.n.example/q/never 301 
+7 old.example/r/7 > https://www.n.example/r/seven 301 
+7 old.example/r/8 > https://www.n.example/r/eight 301 
+7 old.example/r/x > https://www.n.example/r/never 301 
+8 left: a .* before the end takes slashes, and {name} does not; write {name} by hand where it stands for one segment
+9 left: the file of the map is not in the folder of this one; put it there
+10 left: its target looks up something in none, which cannot be read
+`, written(ReadApache(text, "old.example", Place{Server: true}, includes)))
+	text = "RewriteEngine On\nRewriteBase /shop/\nRewriteRule ^cart$ basket [R=301,L]\n"
+	m := ReadApache(text, "old.example", Place{}, nil)
+	assert.Equal(t, "3 old.example/shop/cart > https://old.example/shop/basket 301 \n", written(m))
+	m.Settle(rule.Scope{})
+	differs := m.Differences(rule.Scope{}, web.Door{})
+	require.Len(t, differs, 1, "nobody said that it lies there")
+	assert.Equal(t, "http://old.example/cart", differs[0].URL)
+	for folder, old := range map[string]string{"/": "/cart", "/shop/": "/shop/cart",
+		"/x/": "/x/cart"} {
+		m := ReadApache(text, "old.example", Place{Folder: folder}, nil)
+		assert.Equal(t, "3 old.example"+old+" > https://old.example/shop/basket 301 \n", written(m))
+		m.Settle(rule.Scope{})
+		assert.Empty(t, m.Differences(rule.Scope{}, web.Door{}))
+	}
 }
 
 func TestReadNginx(t *testing.T) {
@@ -109,19 +158,19 @@ server {
 server { server_name ~^x; return 301 https://www.n.example/; }
 `
 	assert.Equal(t, `2 https://old.example/a > https://www.n.example/1 301 drop
+2 https://old.example/b?x=1 > https://www.n.example/2 301 drop
 2 https://old.example/c/{g1:digits} > https://www.n.example/3/{g1} 301 drop
 10 https://old.example/in/{+g1} > https://www.n.example/in/{+g1} 301 drop
+10 https://old.example/in/{+rest}?a={q1} > https://old.example/ 301 drop
+11 https://old.example/deep/er{+rest} > https://old.example/ 301 drop
 3 anyway
 5 left: the name *.old.example is not a single host; write its rules for each host
-2 left: it requires the exact whole query; write a condition on its parameters by hand
 2 left: the included file is not in the folder of this one; import it by itself
 7 left: the condition $http_user_agent ~ phone is not supported
 8 left: it redirects what ends in an error; the fallback of the domain says where that goes
 9 left: the included file is not in the folder of this one; import it by itself
+10 left: no path of the location that it stands in fits it
 10 left: it stands inside a location, which decides together with it
-10 left: it stands inside a location, which decides together with it
-10 left: the condition $arg_a is not supported
-11 left: it stands inside a location, which decides together with it
 12 left: it rewrites inside the server, and redirects nobody
 14 left: the name ~^x is not a single host; write its rules for each host
 14 left: the file does not say whose path this is; name the host with --host
@@ -400,14 +449,19 @@ func FuzzReadApache(f *testing.F) {
 		"Redirect \"/a b\" \"/c\"")
 	f.Fuzz(func(t *testing.T, text string) {
 		if strings.Contains(text, "\\") || strings.Contains(text, "\r") {
-			ReadApache(text, "old.example", true, nil) // lines that go on are counted elsewhere
+			ReadApache(text, "old.example", Place{}, nil) // lines that go on are counted elsewhere
 			return
 		}
-		accounted(t, text, ReadApache(text, "old.example", false, nil), func(line string) bool {
-			words := strings.Fields(line)
-			return len(words) > 0 &&
-				(strings.EqualFold(words[0], "Redirect") || strings.EqualFold(words[0], "RedirectMatch"))
-		})
+		accounted(
+			t,
+			text,
+			ReadApache(text, "old.example", Place{Server: true}, nil),
+			func(line string) bool {
+				words := strings.Fields(line)
+				return len(words) > 0 &&
+					(strings.EqualFold(words[0], "Redirect") || strings.EqualFold(words[0], "RedirectMatch"))
+			},
+		)
 	})
 }
 

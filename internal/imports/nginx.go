@@ -2,6 +2,7 @@ package imports
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -172,7 +173,9 @@ type nginxReader struct {
 	maps     map[string]nginxMap
 	ranks    []int
 	includes Includes
-	names    []string // of the server that is read, all of them, in their order
+	names    []string          // of the server that is read, all of them, in their order
+	sets     map[string]string // variables that it sets, by name, with their sign
+	claimed  map[string]bool   // hosts for which an if has an answer of its own
 }
 
 // withIncluded puts what included files hold where they are included, with the line that does so.
@@ -244,18 +247,21 @@ func (n *nginxReader) put(rank int, d directive, host, scheme string, w way, to 
 }
 
 // asked gives the hosts of a rule that leads to its target: all names of the server by themselves
-// where it leads back to the one that was asked.
+// where it leads back to the one that was asked, and the www by itself where an if answers for the
+// apex alone.
 func (n *nginxReader) asked(to string, hosts []string) []string {
-	if !strings.Contains(to, "$host") && !strings.Contains(to, "${host}") &&
-		!strings.Contains(to, "$http_host") {
-		return hosts
-	}
+	itself := strings.Contains(to, "$host") || strings.Contains(to, "${host}") ||
+		strings.Contains(to, "$http_host")
 	var all []string
 	for _, h := range hosts {
 		all = append(all, h)
-		if www := "www." + h; slices.Contains(n.names, www) && !slices.Contains(hosts, www) ||
-			n.names == nil {
+		www := "www." + h
+		named := slices.Contains(n.names, www) && !slices.Contains(hosts, www)
+		switch {
+		case itself && (named || n.names == nil):
 			all = append(all, withWWW([]string{h})[1:]...)
+		case named && n.claimed[h]:
+			all = append(all, www)
 		}
 	}
 	return all
@@ -290,7 +296,7 @@ func isRedirecting(d directive) bool {
 }
 
 func (n *nginxReader) server(d directive, hosts []string) {
-	n.names = nil
+	n.names, n.sets, n.claimed = nil, map[string]string{}, map[string]bool{}
 	var named []string
 	plain, secure := false, false
 	for _, inner := range d.block {
@@ -352,6 +358,8 @@ func (n *nginxReader) directives(all []directive, hosts []string, scheme string)
 			n.condition(rankServer, d, hosts, scheme, nil)
 		case "include":
 			n.included(d)
+		case "set":
+			n.set(d)
 		case "error_page":
 			if strings.Contains(d.text(), "://") || strings.Contains(d.text(), "=30") {
 				n.leave(d.line, d.text(),
@@ -403,6 +411,10 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 	}
 	var ways []way
 	rank := rankPrefix + 10_000 - 10*len(path)
+	if (sign == "" || sign == "=" || sign == "^~") && encodedOctet.MatchString(path) {
+		n.leave(d.line, d.text(), "%s", errEncoded)
+		return
+	}
 	switch sign {
 	case "=":
 		ways, rank = []way{{old: escapeText(path), groups: map[string]string{}}}, rankExact
@@ -419,7 +431,7 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 		}
 		ways, rank = x.ways, rankRegex
 		for i := range ways {
-			ways[i].folds = sign == "~*"
+			ways[i].folds = ways[i].folds || sign == "~*"
 		}
 	default:
 		n.leave(d.line, d.text(), "the location is not supported")
@@ -428,7 +440,7 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 	if !slices.ContainsFunc(d.block, func(inner directive) bool {
 		return isRedirecting(inner) || inner.has || inner.words[0] == "include"
 	}) {
-		n.keeps(d.line, rank, hosts, ways)
+		n.keeps(keptLine{line: d.line, rank: rank}, hosts, ways)
 	}
 	for _, inner := range d.block {
 		switch inner.words[0] {
@@ -442,7 +454,13 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 		case "if":
 			n.condition(rank, inner, hosts, scheme, ways)
 		case "location":
+			if inner, is := nested(inner), sign == "" || sign == "^~"; is && inner.has {
+				n.location(inner, hosts, scheme)
+				continue
+			}
 			n.leave(inner.line, inner.text(), "it stands inside a location, which decides together with it")
+		case "set":
+			n.set(inner)
 		case "include":
 			n.included(inner)
 		default:
@@ -466,13 +484,25 @@ func (n *nginxReader) returned(rank int, d directive, hosts []string, scheme str
 		to = d.words[2]
 	}
 	if !known(status) || status != 410 && to == "" {
+		n.keeps(keptLine{line: d.line, rank: rank}, hosts, []way{w})
 		n.leave(d.line, d.text(), "it answers by itself, and redirects nobody")
 		return
 	}
-	if m, mapped := n.maps[to]; mapped && status != 410 {
-		n.mapped(rank, m, status, hosts, scheme)
+	to = n.withSets(to)
+	if before, m, behind, mapped := n.looksUp(to); mapped && status != 410 {
+		n.mapped(rank, lookup{m, &n.states, before, behind, status, false, false}, hosts, scheme, w)
 		return
 	}
+	if key, asked := singleArgument(to); asked && status != 410 && !strings.Contains(w.old, "?") {
+		for _, h := range hosts {
+			if why := n.byArgument(rank, d, key, to, status, h, scheme, w); why != "" {
+				n.leave(d.line, d.text(), "%s", why)
+				return
+			}
+		}
+		return
+	}
+	w = oddReturn(w, to, scheme)
 	for _, h := range n.asked(to, hosts) {
 		if status == 410 {
 			n.put(rank, d, h, scheme, w, "", status, false)
@@ -485,6 +515,19 @@ func (n *nginxReader) returned(rank int, d directive, hosts []string, scheme str
 		}
 		n.put(rank, d, h, scheme, w, target, status, drop)
 	}
+}
+
+// oddReturn notes of a way where a return writes something else than the rule.
+func oddReturn(w way, to, scheme string) way {
+	switch {
+	case w.note != "":
+	case strings.HasSuffix(to, "?$args") || strings.HasSuffix(to, "?$query_string"):
+		w.note, w.differ = "The file writes a ? without a query too.", exampleOf(w.old)
+	case strings.HasPrefix(to, "$scheme://") && scheme == "" && !strings.HasPrefix(to, "$scheme://$"):
+		w.note, w.differ = "The file leads to the scheme that was asked, the rule to https.",
+			exampleOf(w.old)
+	}
+	return w
 }
 
 // target writes the target of a return as a template: with the path and query as they came, or with
@@ -501,7 +544,7 @@ func (n *nginxReader) target(to string, w way, host, scheme string) (string, boo
 		first, "${host}",
 		host).
 		Replace(to)
-	kept := false
+	kept, whole := false, ""
 	for _, whole := range []string{"$is_args$args", "?$args", "?$query_string"} {
 		if strings.HasSuffix(to, whole) {
 			to, kept = strings.TrimSuffix(to, whole), true
@@ -515,28 +558,23 @@ func (n *nginxReader) target(to string, w way, host, scheme string) (string, boo
 		if uri == "$request_uri" {
 			kept = true
 		}
-		literal, rest, ends := strings.Cut(w.old, "{+")
-		if !ends && strings.Contains(w.old, "{") || ends && rest != "rest}" {
-			return "", false,
-				fmt.Errorf("%s after a pattern with groups is more than the rule language can express", uri)
+		path, _, _ := strings.Cut(strings.ReplaceAll(w.old, ":digits}", "}"), "?")
+		whole, to = path, before
+		if uri == "$request_uri" && len(w.asked) > 0 {
+			whole += w.asked
 		}
-		if ends {
-			literal += "{+rest}"
-		}
-		to = before + literal
 		break
 	}
 	if strings.Contains(to, "$request_uri") || strings.Contains(to, "$uri") {
 		return "", false, fmt.Errorf("its target has the path in the middle")
 	}
-	if !strings.Contains(to, "{+rest}") {
-		var err error
-		if to, err = target(to, w.groups, '$'); err != nil {
-			return "", false, err
-		}
+	to, err := target(to, w.groups, '$')
+	if err != nil {
+		return "", false, err
 	}
+	to += whole
 	if strings.HasPrefix(to, "/") {
-		to = scheme + host + to
+		to = "https://" + host + to
 	}
 	if !strings.Contains(to, "://") {
 		return "", false, fmt.Errorf("its target is not a URL")
@@ -568,24 +606,45 @@ func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme stri
 		n.leave(d.line, d.text(), "it rewrites inside the server, and redirects nobody")
 		return
 	}
+	to = n.withSets(to)
 	x, err := readExpression(d.words[1], "")
 	if err != nil {
 		n.leave(d.line, d.text(), "%s", err)
 		return
 	}
-	ways, ok := inLocation(x.ways, within)
+	ways, ok := inLocation(x.ways, within, &n.states)
+	if before, m, behind, mapped := n.looksUp(to); ok && mapped {
+		drop := strings.HasSuffix(behind, "?")
+		for _, w := range ways {
+			n.mapped(rank, lookup{nginxMap: m, states: &n.states, before: before,
+				behind: strings.TrimSuffix(behind, "?"), status: status, keeps: !drop},
+				hosts, scheme, w)
+		}
+		return
+	}
 	if !ok {
 		n.leave(d.line, d.text(), "it stands inside a location, which decides together with it")
 		return
 	}
+	if len(ways) == 0 {
+		n.leave(d.line, d.text(), "no path of the location that it stands in fits it")
+		return
+	}
 	drop := strings.HasSuffix(to, "?")
 	to = strings.TrimSuffix(to, "?")
+	twice := !drop && (strings.HasSuffix(to, "?$args") || strings.HasSuffix(to, "?$query_string"))
 	for _, w := range ways {
+		if twice && w.note == "" {
+			w.note, w.differ = "The file hands the query on twice.", exampleOf(w.old)+"?x=1"
+		}
 		for _, h := range n.asked(to, hosts) {
 			target, _, err := n.target(to, w, h, scheme)
 			if err != nil {
 				n.leave(d.line, d.text(), "%s", err)
 				return
+			}
+			if !drop {
+				target = withQuery(target, w.asked)
 			}
 			n.put(rank, d, h, scheme, w, target, status, drop)
 		}
@@ -594,28 +653,68 @@ func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme stri
 
 // inLocation gives the paths that both an expression and the location take that it stands in; ok is
 // false where that is more than the rule language says.
-func inLocation(ways, within []way) (both []way, ok bool) {
+func inLocation(ways, within []way, states *int) (both []way, ok bool) {
 	if within == nil {
 		return ways, true
 	}
 	for _, w := range ways {
 		for _, l := range within {
+			if query := l.asked; query != "" {
+				l.old = strings.TrimSuffix(l.old, query)
+				one, ok := inLocation([]way{w}, []way{{old: l.old, groups: l.groups}}, states)
+				if !ok {
+					return nil, false
+				}
+				for _, b := range one {
+					b.old, b.asked = b.old+query, query
+					if l.other != "" && b.note == "" {
+						b.note, b.differ = l.note, exampleOf(strings.TrimSuffix(b.old, query))+l.other
+					}
+					b.groups = withGroups(b.groups, l.groups)
+					both = append(both, b)
+				}
+				continue
+			}
 			start, rest, open := strings.Cut(l.old, "{+rest}")
 			switch {
 			case open && rest == "" && !strings.Contains(start, "{") && strings.HasPrefix(w.old, start):
 				both = append(both, w) // the location takes all that the expression does
 			case w.old == "/{+rest}" && len(w.groups) == 0:
 				both = append(both, l)
-			case l.old == w.old:
+			case unnamed(l.old) == unnamed(w.old):
 				both = append(both, w)
 			case !strings.Contains(w.old, "{") && !strings.HasPrefix(w.old, start):
 				// They have nothing in common.
 			default:
-				return nil, false
+				one, ok := common(w, l, states)
+				if !ok {
+					return nil, false
+				}
+				both = append(both, one...)
 			}
 		}
 	}
 	return both, true
+}
+
+// common gives what two ways have in common where one takes all that the other does, or nothing;
+// false where that is more than the rule language says.
+func common(w, l way, states *int) ([]way, bool) {
+	inner, one := pathTexts(w.old)
+	outer, other := pathTexts(l.old)
+	if !one || !other {
+		return nil, false
+	}
+	switch is, known := compareTexts(inner, "^(?:"+outer+")$", states); {
+	case !known:
+		return nil, false
+	case !is.fits:
+		return nil, true
+	case !is.misses:
+		return []way{w}, true
+	}
+	is, known := compareTexts(outer, "^(?:"+inner+")$", states)
+	return []way{l}, known && !is.misses && len(w.groups) == 0
 }
 
 // ownReturn is a target on the host that was asked, or on its www or apex, with the path as it
@@ -662,225 +761,241 @@ func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme st
 	inside := strings.TrimSpace(strings.Join(d.words[1:], " "))
 	inside = strings.TrimSpace(strings.TrimSuffix(strings.TrimPrefix(inside, "("), ")"))
 	variable, rest, compares := strings.Cut(inside, " ")
-	if len(d.block) != 1 || d.block[0].words[0] != "return" && d.block[0].words[0] != "rewrite" {
+	inner, ok := n.singleIn(d)
+	if !ok {
 		if slices.ContainsFunc(d.block, isRedirecting) {
 			n.leave(d.line, d.text(), "an if with more than a return in it is not supported")
 		}
 		return
 	}
-	inner := d.block[0]
 	if n.leadsToItself(variable, inner, hosts) {
 		n.anyway(d.line, d.text()+" "+inner.text(),
 			"it leads to https, to the apex or to the www of the same domain: every "+
 				"door leads to the site anyway, in one hop")
 		return
 	}
-	answer := func(hosts []string, scheme string, ways []way) {
-		switch {
-		case inner.words[0] == "return":
-			if ways == nil {
-				ways = []way{everything()}
-			}
-			for _, w := range ways {
-				n.returned(rank, inner, hosts, scheme, w)
-			}
-		default:
-			n.rewrite(rank, inner, hosts, scheme, ways)
-		}
-	}
-	if m, mapped := n.maps[variable]; mapped && within == nil && !compares && len(inner.words) == 3 &&
-		strings.HasSuffix(inner.words[2], variable) {
-		before := strings.TrimSuffix(inner.words[2], variable)
-		if status, ok := statusOf(inner.words[1]); ok && known(status) && !strings.Contains(before, "$") {
-			n.mapped(rank, m.behind(before), status, hosts, scheme)
-			return
-		}
-	}
 	how, value, _ := strings.Cut(rest, " ")
 	value = strings.Trim(value, `"'`)
-	switch {
-	case how == "=" && !strings.Contains(value, "$"):
-		if n.equals(rank, variable, value, inner, hosts, scheme, within, answer) {
+	if m, mapped := n.maps[variable]; mapped &&
+		(!compares || how == "!=" && (value == "" || value == "0")) {
+		if n.byMap(rank, m, variable, inner, hosts, scheme, within) {
 			return
 		}
-	case (how == "~" || how == "~*") && inner.words[0] == "return" &&
-		(variable == "$args" || variable == "$query_string"):
-		if n.asks(rank, d, value, hosts, scheme, within) {
-			return
-		}
-	case (how == "~" || how == "~*") && within == nil && inner.words[0] == "return" &&
-		len(inner.words) == 3 && variable == "$request_uri" && !strings.Contains(value, "?"):
-		n.byRequest(rank, d, value, how == "~*", hosts, scheme)
-		return
-	case (how == "~" || how == "~*") && within == nil && inner.words[0] == "return" &&
-		(variable == "$uri" || variable == "$document_uri"):
-		x, err := readExpression(value, "")
-		if err != nil {
-			n.leave(d.line, d.text(), "%s", err)
-			return
-		}
-		for _, w := range x.ways {
-			w.folds = how == "~*"
-			n.returned(rank, inner, hosts, scheme, w)
-		}
-		return
 	}
-	n.leave(d.line, d.text(), "the condition %s is not supported", inside)
+	c := comparison{rank: rank, d: d, inner: inner, variable: variable, how: how, value: value,
+		hosts: hosts, scheme: scheme, within: within}
+	if why := n.compares(c); why != "" {
+		n.leave(d.line, d.text(), "%s", why)
+	}
 }
 
-// asks reads an if that compares the query with an expression; false where that is more than is
-// read.
-func (n *nginxReader) asks(rank int, d directive, value string, hosts []string, scheme string,
-	within []way) bool {
-	var at asked
-	if why := at.askQuery(value); why != "" {
-		return false
+// comparison is an if: what it compares, and what stands in it.
+type comparison struct {
+	rank                 int
+	d, inner             directive
+	variable, how, value string
+	hosts                []string
+	scheme               string
+	within               []way // of the location that it stands in
+}
+
+// answer has what stands in an if answer for these.
+func (n *nginxReader) answer(c comparison, hosts []string, scheme string, ways []way) {
+	if c.inner.words[0] == "rewrite" {
+		n.rewrite(c.rank, c.inner, hosts, scheme, ways)
+		return
 	}
-	ways := within
 	if ways == nil {
 		ways = []way{everything()}
 	}
 	for _, w := range ways {
-		w.groups = at.groups
-		if at.note != "" && w.note == "" {
-			w.note, w.differ = at.note, at.differ(w)
-		}
-		w.old += at.query
-		n.returned(rank, d.block[0], hosts, scheme, w)
+		n.returned(c.rank, c.inner, hosts, scheme, w)
 	}
-	return true
+}
+
+// compares reads an if that compares something, and says why it cannot.
+func (n *nginxReader) compares(c comparison) string {
+	unable := fmt.Sprintf("the condition %s is not supported",
+		strings.TrimSpace(c.variable+" "+c.how+" "+c.value))
+	matches := c.how == "~" || c.how == "~*"
+	key, isParameter := strings.CutPrefix(c.variable, "$arg_")
+	switch {
+	case c.how == "=" && !strings.Contains(c.value, "$"):
+		return n.equals(c, unable)
+	case c.how == "" && isParameter: // it is there, and not 0
+		return n.withQueryOf(c, "(^|&)"+key+"=([^&]+)", "$arg_"+key, unable)
+	case c.how == "!=" && (c.variable == "$host" || c.variable == "$http_host"):
+		if !sameSite(c.value, c.hosts) {
+			n.answer(c, c.hosts, c.scheme, c.within)
+			return ""
+		}
+	case matches && (c.variable == "$host" || c.variable == "$http_host"):
+		if host, ok := hostOf(c.value); ok {
+			n.narrow(c.d.line, []string{host})
+			n.answer(c, []string{host}, c.scheme, c.within)
+			if n.claimed != nil {
+				n.claimed[host] = n.claimed[host] || !strings.Contains(c.value, "(")
+			}
+			return ""
+		}
+	case matches && (c.variable == "$args" || c.variable == "$query_string"):
+		return n.withQueryOf(c, c.value, "", unable)
+	case matches && isParameter:
+		value, begins := strings.CutPrefix(c.value, "^")
+		value, ends := strings.CutSuffix(value, "$")
+		if begins && ends && !strings.HasSuffix(value, `\`) {
+			if inner, grouped := strings.CutPrefix(value, "("); grouped && strings.Count(value, "(") == 1 &&
+				strings.HasSuffix(inner, ")") { // the group keeps its number
+				return n.withQueryOf(c, `(?:^|&)`+key+"="+value+`(?:&|$)`, "", unable)
+			}
+			return n.withQueryOf(c, `(?:^|&)`+key+"="+value+`(?:&|$)`, "", unable)
+		}
+	case matches && c.within == nil && c.variable == "$request_uri":
+		return n.byRequest(c)
+	case matches && (c.variable == "$uri" || c.variable == "$document_uri"):
+		x, err := readExpression(c.value, "")
+		if err != nil {
+			return err.Error()
+		}
+		ways, ok := inLocation(x.ways, c.within, &n.states)
+		if !ok {
+			return unable
+		}
+		for i := range ways {
+			ways[i].folds = ways[i].folds || c.how == "~*"
+		}
+		n.answer(c, c.hosts, c.scheme, ways)
+		return ""
+	}
+	return unable
+}
+
+// sameSite reports whether a name is one of hosts, or its www or apex.
+func sameSite(name string, hosts []string) bool {
+	name = strings.TrimPrefix(strings.ToLower(name), "www.")
+	return slices.ContainsFunc(
+		hosts,
+		func(h string) bool { return strings.TrimPrefix(h, "www.") == name },
+	)
+}
+
+// withQueryOf reads an if that compares the query with an expression; also is what else stands for
+// its last group.
+func (n *nginxReader) withQueryOf(c comparison, pattern, also, unable string) string {
+	all, why := asked{}.askQueries(pattern, c.how == "~*")
+	if why != "" {
+		return unable
+	}
+	ways := c.within
+	if ways == nil {
+		ways = []way{everything()}
+	}
+	var made []way
+	for _, at := range all {
+		if at.query == "" {
+			return unable
+		}
+		for _, w := range ways {
+			if strings.Contains(w.old, "?") {
+				return unable
+			}
+			w.groups = maps.Clone(at.groups)
+			if also != "" {
+				w.groups[also[1:]] = w.groups["2"]
+				at.note, at.example = "", ""
+			}
+			if at.note != "" && w.note == "" {
+				w.note, w.differ, w.other = at.note, at.differ(w), at.example
+			}
+			w.old, w.asked = w.old+at.query, at.query
+			made = append(made, w)
+		}
+	}
+	n.answer(c, c.hosts, c.scheme, made)
+	return ""
 }
 
 // byRequest reads an if that compares path and query as they came with an expression: what it takes
 // up to the end holds the query.
-func (n *nginxReader) byRequest(rank int, d directive, value string, folds bool, hosts []string,
-	scheme string) {
-	x, err := readExpression(value, "")
+func (n *nginxReader) byRequest(c comparison) string {
+	path, query, asks := strings.Cut(c.value, `\?`)
+	if asks {
+		x, err := readAs(path+"$", "", true)
+		if err != nil {
+			return err.Error()
+		}
+		if strings.Contains(path, "(") {
+			return "its groups stand in the path and in the query; write the rule by hand"
+		}
+		c.within = x.ways
+		return n.withQueryOf(c, "^"+query, "", "the condition on the query is more than parameters with "+
+			"their values")
+	}
+	x, err := readAs(c.value, "", true)
 	if err != nil {
-		n.leave(d.line, d.text(), "%s", err)
-		return
+		return err.Error()
 	}
-	inner := d.block[0]
-	last := strings.HasSuffix(value, "(.*)$") || strings.HasSuffix(value, "(.*)") ||
-		strings.HasSuffix(value, "(.+)$") || strings.HasSuffix(value, "(.+)")
-	group := fmt.Sprintf("$%d", strings.Count(value, "("))
+	last := takesRest.MatchString(c.value)
+	group := fmt.Sprintf("$%d", strings.Count(c.value, "("))
+	to := len(c.inner.words) - 1
 	switch {
-	case last && strings.HasSuffix(inner.words[2], group):
-		inner.words = slices.Clone(inner.words)
-		inner.words[2] += "$is_args$args"
-	case last:
-		n.leave(d.line, d.text(), "its last group holds the query, which its target has not at its end")
-		return
+	case last && strings.HasSuffix(c.inner.words[to], group) && c.inner.words[0] == "return":
+		c.inner.words = slices.Clone(c.inner.words)
+		c.inner.words[to] += "$is_args$args"
+	case last && !openEnd.MatchString(c.value):
+		return "its last group holds the query, which its target has not at its end"
 	}
-	for _, w := range x.ways {
-		if w.folds = folds; x.anchored && !last && w.note == "" {
+	for i := range x.ways {
+		w := &x.ways[i]
+		if w.folds = w.folds || c.how == "~*"; x.anchored && !last && w.note == "" {
 			w.note, w.differ = "The rule takes the path with a query too.", exampleOf(w.old)+"?x=1"
 		}
-		n.returned(rank, inner, hosts, scheme, w)
 	}
+	n.answer(c, c.hosts, c.scheme, x.ways)
+	return ""
 }
 
-// equals reads an if that compares a variable with a word; false where that is more than is read.
-func (n *nginxReader) equals(
-	rank int, variable, value string, inner directive, hosts []string, scheme string, within []way,
-	answer func(hosts []string, scheme string, ways []way),
-) bool {
-	key, isParameter := strings.CutPrefix(variable, "$arg_")
+// What takes everything up to the end, in a group and without one.
+var (
+	takesRest = regexp.MustCompile(`\(\.[*+]\)\$?$`)
+	openEnd   = regexp.MustCompile(`[^)]\$?$`)
+)
+
+// equals reads an if that compares a variable with a word, and says why it cannot.
+func (n *nginxReader) equals(c comparison, unable string) string {
+	key, isParameter := strings.CutPrefix(c.variable, "$arg_")
+	path := c.variable == "$uri" || c.variable == "$document_uri" || c.variable == "$request_uri"
 	switch {
-	case isParameter && inner.words[0] == "return":
-		ways := within
-		if ways == nil {
-			ways = []way{everything()}
+	case isParameter:
+		return n.withQueryOf(c, "(?:^|&)"+key+"="+regexp.QuoteMeta(c.value)+"(?:&|$)", "", unable)
+	case c.variable == "$args" || c.variable == "$query_string":
+		return n.withQueryOf(c, "^"+regexp.QuoteMeta(c.value)+"$", "", unable)
+	case c.variable == "$host" || c.variable == "$http_host":
+		host := strings.ToLower(c.value)
+		n.narrow(c.d.line, []string{host})
+		n.answer(c, []string{host}, c.scheme, c.within)
+		if n.claimed != nil {
+			n.claimed[host] = true
 		}
-		for _, w := range ways {
-			w.old += "?" + key + "=" + escapeText(value)
-			n.returned(rank, inner, hosts, scheme, w)
+	case c.variable == "$scheme" && (c.value == "http" || c.value == "https"):
+		if own := c.value + "://"; c.scheme == "" || c.scheme == own {
+			n.serves("", c.hosts)
+			n.answer(c, c.hosts, own, c.within)
 		}
-	case variable == "$host" || variable == "$http_host":
-		answer([]string{strings.ToLower(value)}, scheme, within)
-	case variable == "$scheme" && (value == "http" || value == "https"):
-		if own := value + "://"; scheme == "" || scheme == own {
-			n.serves("", hosts)
-			answer(hosts, own, within)
+	case c.variable == "$request_method" && c.value == "GET":
+		n.answer(c, c.hosts, c.scheme, c.within)
+	case path:
+		w, ok := wholeKey(c.variable, c.value)
+		if !ok {
+			return unable
 		}
-	case within == nil && inner.words[0] == "return" &&
-		(variable == "$uri" || variable == "$document_uri" ||
-			variable == "$request_uri" && !strings.Contains(value, "?")):
-		n.returned(rank, inner, hosts, scheme, wholeKey(variable, value))
+		ways, ok := inLocation([]way{w}, c.within, &n.states)
+		if !ok {
+			return unable
+		}
+		n.answer(c, c.hosts, c.scheme, ways)
 	default:
-		return false
+		return unable
 	}
-	return true
-}
-
-// wholeKey is the one path of a comparison with a variable. $request_uri holds the query too, and
-// so takes the path without one only.
-func wholeKey(variable, path string) way {
-	w := way{old: escapeText(path), groups: map[string]string{}}
-	if variable == "$request_uri" {
-		w.note, w.differ = "The rule takes the path with a query too.", path+"?x=1"
-	}
-	return w
-}
-
-// behind gives a map whose targets stand behind a text.
-func (m nginxMap) behind(text string) nginxMap {
-	if text == "" {
-		return m
-	}
-	m.d.block = slices.Clone(m.d.block)
-	for i, e := range m.d.block {
-		if len(e.words) == 2 && e.words[0] != "include" && e.words[1] != "" {
-			m.d.block[i].words = []string{e.words[0], text + e.words[1]}
-		}
-	}
-	return m
-}
-
-// mapped reads a map from paths to targets.
-func (n *nginxReader) mapped(rank int, m nginxMap, status int, hosts []string, scheme string) {
-	if m.from != "$uri" && m.from != "$request_uri" {
-		n.leave(m.d.line, m.d.text(), "a map of %s is not one of paths", m.from)
-		return
-	}
-	var expressions []directive // nginx asks them after all words
-	for _, e := range m.d.block {
-		switch {
-		case e.words[0] == "include":
-			n.included(e)
-		case e.words[0] == "default" || e.words[0] == "hostnames" || len(e.words) != 2:
-		case strings.HasPrefix(e.words[0], "~"):
-			expressions = append(expressions, e)
-		case strings.Contains(e.words[0], "?"):
-			n.leave(e.line, e.text(),
-				"it requires the exact whole query; write a condition on its parameters by hand")
-		default:
-			w := wholeKey(m.from, strings.TrimPrefix(e.words[0], `\`))
-			w.folds = true // as the plain words of a map do
-			n.mapTo(rank, e, w, status, hosts, scheme)
-		}
-	}
-	for _, e := range expressions {
-		x, err := readExpression(strings.TrimPrefix(e.words[0][1:], "*"), "")
-		if err != nil {
-			n.leave(e.line, e.text(), "%s", err)
-			continue
-		}
-		for _, w := range x.ways {
-			w.folds = strings.HasPrefix(e.words[0], "~*")
-			n.mapTo(rank, e, w, status, hosts, scheme)
-		}
-	}
-}
-
-func (n *nginxReader) mapTo(rank int, e directive, w way, status int, hosts []string,
-	scheme string) {
-	for _, h := range hosts {
-		to, drop, err := n.target(e.words[1], w, h, scheme)
-		if err != nil {
-			n.leave(e.line, e.text(), "%s", err)
-			return
-		}
-		n.put(rank, e, h, scheme, w, to, status, drop)
-	}
+	return ""
 }

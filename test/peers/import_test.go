@@ -135,20 +135,6 @@ func imported(t *testing.T, file string, args ...string) (left []int, differs []
 	return left, differs, estate
 }
 
-// importedAs runs the import and gives what it says.
-func importedAs(t *testing.T, file, estate string, args ...string) said {
-	t.Helper()
-	out, code := run(
-		t,
-		"",
-		append([]string{"rules", "import", file, "--estate", estate, "--add", "--format", "json"},
-			args...)...)
-	require.Less(t, code, 2, out)
-	var result said
-	require.NoError(t, json.Unmarshal([]byte(out), &result), out)
-	return result
-}
-
 // predicted gives what the rules give for a path, "" where no rule takes it.
 func predicted(t *testing.T, estate, uri string) string {
 	t.Helper()
@@ -221,39 +207,46 @@ func agreeAt(t *testing.T, at, host, estate string, uris []string) {
 
 func startApache(t *testing.T, text string, inFolder bool) string {
 	t.Helper()
-	apache := peer(t, "apache2")
 	dir, at := t.TempDir(), freePort(t)
 	root := filepath.Join(dir, "root")
 	require.NoError(t, os.MkdirAll(root, 0o755))
-	require.NoError(t, os.Chmod(dir, 0o755))
-	for _, folder := range []string{filepath.Dir(dir), filepath.Dir(filepath.Dir(dir))} {
-		_ = os.Chmod(folder, 0o755)
-	}
 	inside := text
 	if inFolder {
 		inside = ""
 		require.NoError(t, os.WriteFile(filepath.Join(root, ".htaccess"), []byte(text), 0o644))
 	}
+	return startApacheAt(t, dir, at, fmt.Sprintf(`ServerName old.example
+DocumentRoot %[1]s
+<Directory %[1]s>
+  AllowOverride All
+  Require all granted
+</Directory>
+%[2]s`, root, inside))
+}
+
+// startApacheAt starts Apache in a folder, with so much of a configuration.
+func startApacheAt(t *testing.T, dir, at, inside string) string {
+	t.Helper()
+	apache := peer(t, "apache2")
+	require.NoError(t, os.Chmod(dir, 0o755))
+	for _, folder := range []string{filepath.Dir(dir), filepath.Dir(filepath.Dir(dir))} {
+		_ = os.Chmod(folder, 0o755)
+	}
 	config := filepath.Join(dir, "apache.conf")
-	require.NoError(t, os.WriteFile(config, []byte(fmt.Sprintf(`ServerRoot %[1]s
+	require.NoError(t, os.WriteFile(config, fmt.Appendf(nil, `ServerRoot %[1]s
 PidFile %[1]s/pid
 ErrorLog %[1]s/error.log
 Listen %[2]s
-ServerName old.example
 LoadModule mpm_event_module /usr/lib/apache2/modules/mod_mpm_event.so
 LoadModule authz_core_module /usr/lib/apache2/modules/mod_authz_core.so
 LoadModule alias_module /usr/lib/apache2/modules/mod_alias.so
 LoadModule rewrite_module /usr/lib/apache2/modules/mod_rewrite.so
+LoadModule proxy_module /usr/lib/apache2/modules/mod_proxy.so
 User nobody
 Group nogroup
-DocumentRoot %[1]s/root
-<Directory %[1]s/root>
-  AllowOverride All
-  Require all granted
-</Directory>
 UseCanonicalName Off
 %[3]s
-`, dir, at, inside)), 0o644))
+`, dir, at, inside), 0o644))
 	c := exec.Command(apache, "-f", config, "-D", "FOREGROUND")
 	c.Stderr = os.Stderr
 	require.NoError(t, c.Start())
@@ -261,7 +254,7 @@ UseCanonicalName Off
 		_ = c.Process.Signal(os.Interrupt)
 		_ = c.Wait()
 		if log, err := os.ReadFile(filepath.Join(dir, "error.log")); err == nil && t.Failed() {
-			t.Log(string(log))
+			t.Log(string(log[:min(len(log), 4000)]))
 		}
 	})
 	await(t, at)
