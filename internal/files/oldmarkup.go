@@ -98,8 +98,8 @@ func (m *markup) close(name string) {
 			m.of.Maps = append(m.of.Maps, string(address))
 		}
 	case name == "guid" && (!m.permalink || !bytes.Contains(address, []byte("://"))):
-	case item && (name == "loc" || name == "link" || name == "guid") &&
-		m.in[max(0, len(m.in)-2)] != "image":
+	case item && (name == "loc" || name == "link" || name == "guid"):
+		// pictures of a page too, which are left out and counted like all pictures
 		m.of.To.Add(m.source, old.Seen{URL: address})
 	}
 	m.reading, m.in = "", m.in[:max(0, len(m.in)-1)]

@@ -3,6 +3,7 @@ package report
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -240,6 +241,30 @@ func (p PairRuled) Clean() bool {
 // mostPairRules is how many rules a terminal is shown.
 const mostPairRules = 40
 
+// pairRuleCells shows a rule, with what it takes beside the decided pairs.
+func pairRuleCells(m pair.Made) []doc.Cell {
+	to, also := m.Row.New, ""
+	if to == "" {
+		to = "gone"
+	}
+	if m.Undecided > 0 {
+		also = wording.Count(m.Undecided, "undecided page") + ", such as " + shown(m.Other)
+	} else if m.Pattern && !m.Unlisted.IsZero() {
+		also = "such as " + m.Unlisted.String()
+	}
+	cells := doc.Cells(
+		wording.Cut(shown(m.Row.Old), 70),
+		wording.Cut(shown(to), 50),
+		fmt.Sprint(m.Pairs),
+		strconv.FormatInt(m.Weight, 10),
+		wording.Cut(also, 100),
+	)
+	if m.Undecided > 0 {
+		cells[4].Tone = doc.Warned
+	}
+	return cells
+}
+
 // PairRules says which rules lead decided pairs.
 func PairRules(p PairRuled) doc.Doc {
 	patterns := 0
@@ -261,26 +286,7 @@ func PairRules(p PairRuled) doc.Doc {
 			t.Rest++
 			continue
 		}
-		to, also := m.Row.New, ""
-		if to == "" {
-			to = "gone"
-		}
-		if m.Undecided > 0 {
-			also = wording.Count(m.Undecided, "undecided page") + ", such as " + shown(m.Other)
-		} else if m.Pattern && !m.Unlisted.IsZero() {
-			also = "such as " + m.Unlisted.String()
-		}
-		cells := doc.Cells(
-			wording.Cut(shown(m.Row.Old), 70),
-			wording.Cut(shown(to), 50),
-			fmt.Sprint(m.Pairs),
-			strconv.FormatInt(m.Weight, 10),
-			wording.Cut(also, 100),
-		)
-		if m.Undecided > 0 {
-			cells[4].Tone = doc.Warned
-		}
-		t.Rows = append(t.Rows, cells)
+		t.Rows = append(t.Rows, pairRuleCells(m))
 	}
 	led := len(p.Wanted) - len(p.Table.Overruled) - len(p.Table.Twice) - len(p.Table.Unsaid) -
 		len(p.Failed)
@@ -362,6 +368,9 @@ func PairRules(p PairRuled) doc.Doc {
 	}
 	if p.Before != nil {
 		blocks = append(blocks, p.coverage())
+		if f, ok := p.coverageFigure(); ok {
+			blocks = append(blocks, f)
+		}
 	}
 	return doc.Doc{Name: "pair-rules", Title: "Rules from pairs", Main: "rules",
 		Blocks: doc.Of(append(blocks, sheet)...), Data: p.data(patterns)}
@@ -387,6 +396,77 @@ func (p PairRuled) coverage() doc.Block {
 		t.Rows = append(t.Rows, cells)
 	}
 	return t
+}
+
+// fateInks are the inks of a fate: what is gone on purpose is paler than what shares a page.
+func fateInks(f old.Fate) (ink, pale doc.Ink) {
+	ink = doc.InkOf(fateWords[f].tone)
+	if pale = ink.Tinted(); f == old.Retired {
+		ink = doc.InkLine
+	}
+	return ink, pale
+}
+
+// coverageFigure draws both: a bar of what becomes of all old URLs without the rules, and one with
+// them. There is nothing to draw where there is no old URL.
+func (p PairRuled) coverageFigure() (doc.Figure, bool) {
+	const left, wide, high = 70, 700, 34
+	before := Covered{Coverage: p.Before, From: p.From}
+	after := Covered{Coverage: p.After, From: p.From}
+	weigh := func(s old.Share) float32 {
+		if before.byWeight() {
+			return float32(s.Weight)
+		}
+		return float32(s.URLs)
+	}
+	if weigh(before.Total.All) == 0 || weigh(after.Total.All) == 0 {
+		return doc.Figure{}, false
+	}
+	d := &doc.Drawing{Title: "What becomes of all old URLs, before and after", W: left + wide + 20}
+	var shown []old.Fate
+	bar := func(y float32, name string, c Covered) (arrive string) {
+		d.Shout(8, y+22, 14, doc.InkText, "start", name)
+		x := float32(left)
+		var own old.Share
+		for _, f := range old.Fates() {
+			part := c.Total.Fates[f]
+			if f == old.OwnPage || f == old.Unchecked {
+				own.URLs, own.Weight = own.URLs+part.URLs, own.Weight+part.Weight
+			}
+			long := wide * weigh(part) / weigh(c.Total.All)
+			if long == 0 {
+				continue
+			}
+			if !slices.Contains(shown, f) {
+				shown = append(shown, f)
+			}
+			ink, pale := fateInks(f)
+			d.Box(x, y, max(1, long-1), high, pale)
+			d.Box(x, y+high-5, max(1, long-1), 5, ink)
+			if says := c.share(part, c.Total.All); long > float32(9*len(says)+8) {
+				d.Say(x+6, y+19, 13, doc.InkText, "start", says)
+			}
+			x += long
+		}
+		return c.share(own, c.Total.All)
+	}
+	one := bar(10, "before", before)
+	two := bar(10+high+14, "after", after)
+	y := float32(10+2*high+14) + 26
+	slices.Sort(shown)
+	for i, f := range shown {
+		x := float32(left + (i%2)*wide/2)
+		ink, pale := fateInks(f)
+		d.Box(x, y-11, 14, 14, pale)
+		d.Box(x, y-1, 14, 4, ink)
+		d.Say(x+22, y, 13, doc.InkText, "start", fateWords[f].says)
+		if i%2 == 1 {
+			y += 22
+		}
+	}
+	d.H = y + 14
+	return doc.Figure{Name: "coverage", SVG: d.SVG(false), Words: []doc.Text{doc.Phrasef(
+		"Led to a page of their own: %s before, %s after.", one, two)}}, true
 }
 
 func (p PairRuled) data(patterns int) doc.Object {

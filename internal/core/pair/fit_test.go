@@ -242,6 +242,71 @@ func TestPairsOfSitesThatWereHeldOut(t *testing.T) {
 	}
 }
 
+// TestCalibration prints slope and shift of the confidence, beside those that it has, with FIT=1.
+func TestCalibration(t *testing.T) {
+	if os.Getenv("FIT") == "" {
+		t.Skip("fits slope and shift that stand in confidence.go, with FIT=1")
+	}
+	var all []sample
+	for _, n := range numbers(2001, 2040) {
+		s := makeSite(n, sizeOf(n))
+		found, err := Find(context.Background(), s.olds, s.news, nil, nil)
+		require.NoError(t, err)
+		for at, m := range found.Of {
+			if len(m.Candidates) > 0 {
+				c := m.Candidates[0]
+				p := min(max(c.Confidence, 1e-6), 1-1e-6)
+				z := (math.Log(p/(1-p)) - shift) / slope
+				all = append(all, sample{[]float64{z, 1}, c.New == s.truth[at]})
+			}
+		}
+	}
+	fmt.Println("slope and shift", fit(all, 2))
+}
+
+// TestPrecision prints what a confidence is worth on sites of which no weight came, and draws it
+// for the guide, with FIT=1.
+func TestPrecision(t *testing.T) {
+	if os.Getenv("FIT") == "" {
+		t.Skip("measures all sites and draws docs/precision.svg, with FIT=1")
+	}
+	fmt.Println(judge(t, fitted))
+	q := judge(t, heldOut)
+	fmt.Println(q)
+	require.NoError(t, os.WriteFile("../../../docs/precision.svg", []byte(q.drawn()), 0o644))
+}
+
+// drawn draws for each confidence how many of so many pairs are right.
+func (q quality) drawn() string {
+	const left, bottom, wide, high = 60.0, 250.0, 50.0, 200.0
+	text := `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 620 310" width="620" height="310" ` +
+		`font-family="sans-serif" font-size="13" fill="#1d2a33" role="img">` +
+		"\n<title>How many pairs of each confidence are right</title>\n" +
+		`<rect width="620" height="310" fill="#fff"/>` + "\n"
+	for _, p := range []int{0, 50, 100} {
+		y := bottom - high*float64(p)/100
+		text += fmt.Sprintf(`<path d="M%.0f %.0fH%.0f" stroke="#dde2e4"/>`+
+			`<text x="%.0f" y="%.0f" text-anchor="end">%d %%</text>`+"\n", left, y, left+10.5*wide,
+			left-8, y+4, p)
+	}
+	for i, n := range q.at {
+		if n[0] == 0 {
+			continue
+		}
+		right, x := float64(n[1])/float64(n[0]), left+float64(i)*wide
+		text += fmt.Sprintf(`<rect x="%.0f" y="%.1f" width="%.0f" height="%.1f" fill="#2a5680"/>`+
+			`<text x="%.0f" y="%.1f" text-anchor="middle">%.3g</text>`+
+			`<text x="%.0f" y="%.0f" text-anchor="middle">0.%d</text>`+
+			`<text x="%.0f" y="%.0f" text-anchor="middle" fill="#566570" font-size="11">%d</text>`+"\n",
+			x+8, bottom-high*right, wide-16, high*right, x+wide/2, bottom-high*right-5, 100*right,
+			x+wide/2, bottom+18, i, x+wide/2, bottom+34, n[0])
+	}
+	return text + fmt.Sprintf(`<path d="M%.0f %.0fL%.0f %.0f" stroke="#7a4f00" stroke-width="1.5" `+
+		`stroke-dasharray="5 4"/><text x="%.0f" y="%.0f" fill="#7a4f00">as many as it says</text>`+"\n"+
+		`<text x="%.0f" y="%.0f" fill="#566570">confidence from, and pairs</text>`+"\n</svg>\n",
+		left, bottom, left+10*wide, bottom-high, left+1.9*wide, bottom-high*0.62, left, bottom+52)
+}
+
 // TestShow prints what goes wrong on one site, with SHOW and its number.
 func TestShow(t *testing.T) {
 	var n uint64
