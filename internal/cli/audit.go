@@ -35,6 +35,7 @@ func (p *program) audit() *cobra.Command {
 	var doorsOnly, forget bool
 	var olds oldURLOptions
 	var look contentOptions
+	var asked string
 	c := &cobra.Command{
 		Use:   "audit",
 		Short: "Try every door and rule as visitors do, and report problems",
@@ -43,39 +44,32 @@ example of every rule. It follows each to the end, as a browser does, compares t
 estate file, and reads the page there. The result is saved; report shows it.
 
 With --old-urls it follows the old URLs of a file instead, up to a million, by weight. With
---content it looks at what search engines see: robots.txt, sitemaps, the pages at which old URLs
-arrive, links to old hosts, feeds, pictures. It crawls the site; the
-result is shown, not saved.`,
+--content it looks at what search engines see: robots.txt, sitemaps, arrivals, links to old hosts,
+feeds, pictures; it crawls the site, and saves nothing.`,
 		Example: `  upperpath audit
   upperpath audit --from stage/stage.yaml --chains
-  upperpath audit --as phone
   upperpath audit --point northmoor.example=203.0.113.20
   upperpath audit --old-urls old-urls.csv
+  upperpath audit --explain http://slatequarry.example/tours
   upperpath audit --content --rate 200`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {
 				return err
 			}
-			if err := olds.check(forget, doorsOnly); err != nil {
-				return err
-			}
 			look.changed = c.Flags().Changed
-			if err := look.check(&olds, doorsOnly); err != nil {
+			several := visitors.several(&vantage)
+			if err := auditsOne(&look, &olds, asked, forget, doorsOnly, several); err != nil {
 				return err
 			}
 			if look.on {
-				if visitors.several(&vantage) {
-					return usage("--content goes as one visitor from one place; expected it without --as, " +
-						"--returning and a list of --from")
-				}
 				return p.auditContent(c.Context(), &from, &vantage, &look, &olds, &out)
 			}
 			e, made, err := from.readSeen(c.Context())
 			if err != nil {
 				return err
 			}
-			if !forget {
+			if !forget && asked == "" {
 				if err := storeReady(e); err != nil {
 					return err
 				}
@@ -85,6 +79,9 @@ result is shown, not saved.`,
 				return err
 			}
 			defer func() { _ = who.close() }()
+			if asked != "" {
+				return p.explainLive(c.Context(), made, who, asked, &out)
+			}
 			if olds.only = from.only; olds.path != "" {
 				return p.followOldURLs(c.Context(), e, made, who, &vantage, &olds, &out)
 			}
@@ -124,11 +121,33 @@ result is shown, not saved.`,
 		"the `HOST` or door of paths in that file")
 	c.Flags().BoolVar(&olds.resume, "resume", false,
 		"continue an interrupted audit of these old URLs")
+	c.Flags().StringVar(&asked, "explain", "", "show what this `URL` should do and does, side by side")
 	c.Flags().BoolVar(&look.on, "content", false,
 		"look at what search engines see instead")
 	c.Flags().IntVar(&look.most, "most-pages", 1000,
 		"with --content: at most this `COUNT` of pages")
 	return c
+}
+
+// auditsOne says what does not go together: an audit is of doors, of old URLs, of content or of one
+// URL.
+func auditsOne(look *contentOptions, olds *oldURLOptions, asked string,
+	forget, doorsOnly, several bool) error {
+	if err := olds.check(forget, doorsOnly); err != nil {
+		return err
+	}
+	if err := look.check(olds, doorsOnly); err != nil {
+		return err
+	}
+	switch {
+	case look.on && several:
+		return usage("--content goes as one visitor from one place; expected it without --as, " +
+			"--returning and a list of --from")
+	case asked != "" && (look.on || olds.path != "" || doorsOnly || several):
+		return usage("--explain shows one URL, as one visitor from one place; expected it without " +
+			"--content, --old-urls, --doors-only, --as, --returning and a list of --from")
+	}
+	return nil
 }
 
 // runAudit follows every URL that the plan asks, and judges it by what is kept, and by a survey of

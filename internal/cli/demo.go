@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
@@ -18,17 +19,20 @@ import (
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/old"
+	"upperpath.example/upperpath/internal/core/pair"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/stage"
+	"upperpath.example/upperpath/internal/words"
 )
 
 func (p *program) demo() *cobra.Command {
@@ -154,7 +158,7 @@ func (p *demoPlay) play(ctx context.Context, folder string, force bool) error {
 		return err
 	}
 	p.chapter(6, "The plan, rehearsed")
-	after, err := p.rehearsal(ctx, made) // not kept: nobody met it
+	after, err := p.rehearsal(ctx, e, made, &stageOptions{}) // not kept: nobody met it
 	if err != nil {
 		return err
 	}
@@ -302,7 +306,44 @@ func (p *demoPlay) demoPair(ctx context.Context, e *files.Estate, in plan.Input)
 		return err
 	}
 	result.File = pairsName
-	return p.tellAct(report.PairSummary(*result), 0, "upperpath pair")
+	if err := p.tellAct(report.PairSummary(*result), 0, "upperpath pair"); err != nil {
+		return err
+	}
+	return p.demoPairsPlayed(ctx, e, in, sheet)
+}
+
+// demoPairsPlayed says yes to what is all but certain, makes rules of it, and plays these on a
+// stage. None of that is written: it is for whoever decides.
+func (p *demoPlay) demoPairsPlayed(ctx context.Context, e *files.Estate, in plan.Input,
+	sheet *files.PairSheet) error {
+	sheet.Accept(pair.Certain)
+	wanted, _, _, with, err := p.rulesOfPairs(ctx, in, plan.Bare(in).Web, sheet)
+	if err != nil {
+		return err
+	}
+	made, arrived := plan.Make(with), 0
+	err = p.onRehearsal(ctx, e, made, &stageOptions{},
+		func(ctx context.Context, who *crowd, _ stage.Typed) error {
+			for _, w := range wanted {
+				c := chain.Follow(ctx, who.first(), chain.Ask{URL: w.Old}, chain.Asked)
+				last := c.Last()
+				if last.Status == http.StatusOK && last.URL == w.New ||
+					w.New.IsZero() && last.Status == http.StatusGone {
+					arrived++
+				}
+			}
+			return ctx.Err()
+		})
+	if err != nil {
+		return err
+	}
+	sign := doc.Good.Sign()
+	if arrived < len(wanted) {
+		sign = doc.Failed.Sign()
+	}
+	fmt.Fprintf(p.out, words.PairsPlayed, sign, arrived, wording.Count(len(wanted), "page"),
+		wording.Verb(len(wanted), "arrives", "arrive"))
+	return nil
 }
 
 // mendRules gives the text of a redirect map with its chains straightened and what a person

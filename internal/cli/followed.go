@@ -123,8 +123,8 @@ func (p *program) followOldURLs(
 	if broken = who.broken(); broken != nil {
 		broken = failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
 	}
-	findings, showErr := p.showFollowed(context.WithoutCancel(ctx), s, run, list, who.first().Notes(),
-		out)
+	findings, showErr := p.showFollowed(context.WithoutCancel(ctx), s, run, list, false,
+		who.first().Notes(), out)
 	switch {
 	case showErr != nil:
 		return showErr
@@ -478,7 +478,8 @@ const (
 // showFollowed shows how the old URLs of a run fare; the error in its place says that there are
 // findings.
 func (p *program) showFollowed(
-	ctx context.Context, s *store.Store, run store.Run, list *oldList, notes []string, out *output,
+	ctx context.Context, s *store.Store, run store.Run, list *oldList, rehearsed bool, notes []string,
+	out *output,
 ) (verdict, err error) {
 	areas, long, err := s.AreasOf(ctx, run.ID)
 	if err != nil {
@@ -503,7 +504,7 @@ func (p *program) showFollowed(
 		Started: run.Started,
 		Total:   list.total, Strangers: list.strangers, Areas: areas, Long: long, Findings: findings,
 		Worst: worst, All: all,
-		Notes: notes})
+		Notes: notes, Rehearsed: rehearsed})
 	if err := p.show(doc, out); err != nil {
 		return nil, err
 	}

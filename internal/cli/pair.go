@@ -17,6 +17,7 @@ import (
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/pair"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
@@ -238,16 +239,15 @@ func (p *program) describedPages(ctx context.Context, e *files.Estate, in plan.I
 	return olds, news, err
 }
 
-// pairRules makes rules of what is decided, and follows each pair through the plan with them.
-func (p *program) pairRules(ctx context.Context, e *files.Estate, in plan.Input,
-	sheet *files.PairSheet, name string, out *output, o *pairOptions) error {
+// rulesOfPairs makes rules of what is decided, and gives the input of a plan with them.
+func (p *program) rulesOfPairs(ctx context.Context, in plan.Input, before *predict.Prediction,
+	sheet *files.PairSheet) (wanted []pair.Wanted, unread []int, table *pair.Table, with plan.Input,
+	err error) {
 	wanted, rest, unread := sheet.Wanted(in.Estate.Canonical)
-	before := plan.Bare(in).Web
-	result := report.PairRuled{Wanted: wanted, File: name, Unread: unread, All: o.all}
 	m := p.progress("making rules", 0, "")
-	var err, failed error
+	var failed error
 	err = interruptible(ctx, func() {
-		result.Table, failed = pair.Rules(ctx, wanted, rest, pair.Base{
+		table, failed = pair.Rules(ctx, wanted, rest, pair.Base{
 			Leads: func(u web.URL) (web.URL, bool, bool) {
 				_, byHand := before.Treatment(u.Door()).Rule(u)
 				goal := before.Goal(u)
@@ -257,15 +257,27 @@ func (p *program) pairRules(ctx context.Context, e *files.Estate, in plan.Input,
 	})
 	m.done()
 	if err = errors.Join(err, failed); err != nil {
-		return err
+		return wanted, unread, table, in, err
 	}
-	with := in
+	with = in
 	with.Rules = slices.Clone(in.Rules)
-	for i, made := range result.Table.Rules {
+	for i, made := range table.Rules {
 		r := *made.Rule
 		r.Line = 1_000_000_000 + i
 		with.Rules = append(with.Rules, &r)
 	}
+	return wanted, unread, table, with, nil
+}
+
+// pairRules makes rules of what is decided, and follows each pair through the plan with them.
+func (p *program) pairRules(ctx context.Context, e *files.Estate, in plan.Input,
+	sheet *files.PairSheet, name string, out *output, o *pairOptions) error {
+	before := plan.Bare(in).Web
+	wanted, unread, table, with, err := p.rulesOfPairs(ctx, in, before, sheet)
+	if err != nil {
+		return err
+	}
+	result := report.PairRuled{Wanted: wanted, File: name, Unread: unread, All: o.all, Table: table}
 	var addresses []old.Address
 	switch _, err := os.Stat(files.Beside(e.Path, oldURLsName)); {
 	case err == nil:

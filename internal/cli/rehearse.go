@@ -1,14 +1,17 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
@@ -25,6 +28,9 @@ func (p *program) rehearse() *cobra.Command {
 	var out output
 	var step int
 	var all bool
+	var on stageOptions
+	var olds oldURLOptions
+	var asked string
 	c := &cobra.Command{
 		Use:   "rehearse",
 		Short: "Play the plan on a stand-in web, and audit it there",
@@ -33,28 +39,49 @@ stands in the zone files and sheets. It audits every door and an example of ever
 there, over real sockets. It touches nothing real.
 
 --step stops after a step of the plan; --all-steps looks after each. Each is seen as by visitors
-who come for the first time, and by those who still hold older answers.`,
+who come for the first time, and by those who still hold older answers.
+
+--with has the real server, where it is on this machine, answer in its carrier's place, with the
+file that write makes. --old-urls follows old URLs there. --explain shows for one URL what is
+wanted, predicted, rehearsed and was observed last, and where they part.`,
 		Example: `  upperpath rehearse
   upperpath rehearse --step 12
   upperpath rehearse --all-steps
-  upperpath rehearse --only wave:1 --format json`,
+  upperpath rehearse --with nginx
+  upperpath rehearse --old-urls old-urls.csv
+  upperpath rehearse --explain http://slatequarry.example/tours`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {
 				return err
 			}
-			_, made, err := from.readSeen(c.Context())
+			one := c.Flags().Changed("step")
+			switch {
+			case all && one:
+				return usage("--step %d and --all-steps: give one of them", step)
+			case (all || one) &&
+				cmp.Or(on.with, on.carrier, on.back.returning, olds.path, olds.host, asked) != "":
+				return usage("--step and --all-steps play names and mail; expected them without --with, " +
+					"--old-urls, --returning and --explain")
+			case olds.path != "" && asked != "":
+				return usage("--explain shows one URL, --old-urls those of a file; expected one of them")
+			case olds.path == "" && olds.host != "":
+				return usage("--host is for old URLs; expected --old-urls FILE with it")
+			}
+			e, made, err := from.readSeen(c.Context())
 			if err != nil {
 				return err
 			}
-			one := c.Flags().Changed("step")
-			if all && one {
-				return usage("--step %d and --all-steps: give one of them", step)
-			}
-			if all || one {
+			olds.only = from.only
+			switch {
+			case all || one:
 				return p.rehearseSteps(c.Context(), made, step, all, &out)
+			case olds.path != "":
+				return p.rehearseOldURLs(c.Context(), e, made, &on, &olds, &out)
+			case asked != "":
+				return p.explainRehearsed(c.Context(), e, made, &on, asked, &out)
 			}
-			a, err := p.rehearsal(c.Context(), made)
+			a, err := p.rehearsal(c.Context(), e, made, &on)
 			if err != nil {
 				return err
 			}
@@ -70,6 +97,16 @@ who come for the first time, and by those who still hold older answers.`,
 	out.chainFlag(c)
 	c.Flags().IntVar(&step, "step", 0, "stop after the step of the plan with this `NUMBER`")
 	c.Flags().BoolVar(&all, "all-steps", false, "look after every step, with mixtures of answers")
+	c.Flags().StringVar(&on.with, "with", "",
+		"have the real `SERVER` answer in its carrier's place: "+strings.Join(estate.Software(), ", "))
+	c.Flags().StringVar(&on.carrier, "carrier", "",
+		"the `CARRIER` that is meant (default: the only one that is a server)")
+	c.Flags().StringVar(&olds.path, "old-urls", "",
+		"follow the old URLs of this `FILE` (-: standard input)")
+	c.Flags().StringVar(&olds.host, "host", "",
+		"the `HOST` or door of paths in that file")
+	on.back.returningFlag(c)
+	c.Flags().StringVar(&asked, "explain", "", "show what this `URL` should do and does, side by side")
 	return c
 }
 
@@ -136,29 +173,25 @@ func (p *program) playSteps(ctx context.Context, made *plan.Plan, last, mixtures
 }
 
 // rehearsal plays a plan on a stage of its own and audits it there.
-func (p *program) rehearsal(ctx context.Context, made *plan.Plan) (*chain.Audit, error) {
-	whole := made.Whole()
-	typed, err := typedFrom(whole)
-	if err != nil {
-		return nil, failed(err)
-	}
-	scene, err := stage.FromTyped(whole, typed)
-	if err != nil {
-		return nil, failed(err)
-	}
-	scene.Now = now()
-	a, err := p.auditStage(ctx, scene, "rehearsal", made)
-	if err != nil {
-		return nil, err
-	}
-	// a stage plays what comes of what is typed, and not how somebody gets there
-	read, err := filesOf(typed.Zones)
-	if err != nil {
-		return nil, failed(err)
-	}
-	a.Findings = slices.Concat(a.Findings, made.Broken, made.Doubts(), whole.FilesDiffer(read))
-	finding.Sort(a.Findings)
-	return a, nil
+func (p *program) rehearsal(ctx context.Context, e *files.Estate, made *plan.Plan,
+	o *stageOptions) (*chain.Audit, error) {
+	var a *chain.Audit
+	err := p.onRehearsal(ctx, e, made, o,
+		func(ctx context.Context, who *crowd, typed stage.Typed) (err error) {
+			if a, err = p.runAudit(ctx, made, who, &scope.Scope{}, nil, mostOnStage, true); err != nil {
+				return err
+			}
+			// a stage plays what comes of what is typed, and not how somebody gets there
+			read, err := filesOf(typed.Zones)
+			if err != nil {
+				return failed(err)
+			}
+			a.Findings = slices.Concat(a.Findings, made.Broken, made.Doubts(),
+				made.Whole().FilesDiffer(read))
+			finding.Sort(a.Findings)
+			return nil
+		})
+	return a, err
 }
 
 // typedFrom gives what a plan has people type, read back from the files that write sheet and write

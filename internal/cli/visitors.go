@@ -41,19 +41,23 @@ func (o *visitorOptions) flags(c *cobra.Command) {
 		nil,
 		"also visit as `KIND` and report differences: phone or search-robot (repeatable)",
 	)
-	f.StringVar(
-		&o.returning,
-		"returning",
-		"",
-		"also visit as a browser that remembers an earlier `VISIT`: audit, survey, audit:3, or its "+
-			"JSON file",
-	)
+	o.returningFlag(c)
 	f.StringVar(
 		&o.preloaded,
 		"preloaded",
 		"",
 		"hosts that browsers preload: a `FILE` with one a line, + before it for those below too, or "+
 			"browsers' own JSON",
+	)
+}
+
+func (o *visitorOptions) returningFlag(c *cobra.Command) {
+	c.Flags().StringVar(
+		&o.returning,
+		"returning",
+		"",
+		"also visit as a browser that remembers an earlier `VISIT`: audit, survey, audit:3, or its "+
+			"JSON file",
 	)
 }
 
@@ -71,6 +75,7 @@ type crowd struct {
 	webs     []*live.Client // a visitor each; the first is the one that everything else is asked from
 	visitors []chain.Visitor
 	memory   *chain.Memory // of one more, who comes back; nil: nobody does
+	said     []string      // what else is to be said of where they look
 
 	entries, differ int // how many were followed, and on how many not all went the same way
 	unseen          int // how many not all could follow
@@ -127,10 +132,7 @@ func (o *visitorOptions) open(ctx context.Context, v *vantageOptions, e *files.E
 	if c.memory, err = o.remembers(ctx, e); err != nil {
 		return nil, errors.Join(err, c.close())
 	}
-	if c.memory != nil {
-		c.visitors = append(c.visitors, chain.Visitor{Name: "a returning browser",
-			Asker: chain.Returning{Asker: c.webs[0], Memory: c.memory, Now: c.webs[0].Now()}})
-	}
+	c.returns()
 	return c, nil
 }
 
@@ -193,6 +195,7 @@ func (c *crowd) notes() []string {
 		}
 		all = append(all, says+".")
 	}
+	all = append(all, c.said...)
 	if c.memory != nil {
 		redirects, hosts := c.memory.Count()
 		all = append(

@@ -126,7 +126,7 @@ exactly is reported, and the exit code is then 1.`,
 	f := c.Flags()
 	f.StringVarP(&out, "out", "o", w.Name, "the `FOLDER` to write into")
 	f.StringVar(&carrier, "carrier", "",
-		"the `CARRIER` whose doors to write (default: the only one that is a server)")
+		"the `CARRIER` that is meant (default: the only one that is a server)")
 	f.StringArrayVar(
 		&listen,
 		"listen",

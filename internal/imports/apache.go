@@ -549,6 +549,10 @@ func (a *apache) redirect(number int, text, directive string, args []string) {
 		)
 		return
 	}
+	if status != 410 && strings.HasPrefix(args[1], "//") {
+		a.leave(number, text, "%s", errOwnHost)
+		return
+	}
 	old, target := escapeText(args[0]), ""
 	if status != 410 {
 		target = escapeText(args[1])

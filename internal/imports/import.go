@@ -1629,8 +1629,15 @@ func target(s string, groups map[string]string, sign byte) (string, error) {
 			b.WriteByte(c)
 		}
 	}
+	if strings.HasPrefix(b.String(), "//") {
+		return "", errOwnHost
+	}
 	return b.String(), nil
 }
+
+// errOwnHost is said of targets that seem to name a host.
+var errOwnHost = errors.New("its target begins with //, and the server puts the host that was " +
+	"asked before it; write the target that is meant")
 
 // nameAt reads the name of a variable, with or without braces.
 func nameAt(s string) string {

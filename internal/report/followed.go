@@ -25,6 +25,7 @@ type ForFollowed struct {
 	Worst           []old.Followed         // the heaviest that do not fare well
 	All             iter.Seq[old.Followed] // everything, in the order of the list
 	Notes           []string               // what the vantage could not see
+	Rehearsed       bool                   // on a stage
 }
 
 // metWords say how old URLs fare, and how good that is.
@@ -53,7 +54,11 @@ func Followed(f ForFollowed) doc.Doc {
 			all.Take(m, a.Mets[m])
 		}
 	}
-	d := doc.Doc{Name: "old-urls", Title: "Audit of the old URLs in " + f.Source, Main: "old-urls",
+	title := "Audit of the old URLs in " + f.Source
+	if f.Rehearsed {
+		title = "Rehearsal of the old URLs in " + f.Source
+	}
+	d := doc.Doc{Name: "old-urls", Title: title, Main: "old-urls",
 		About: fmt.Sprintf("seen from %s, %s", f.Vantage, moment(f.Started))}
 	blocks := []doc.Block{f.verdict(&all), f.totals(&all)}
 	if len(f.Worst) > 0 {

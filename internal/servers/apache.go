@@ -81,6 +81,12 @@ var apacheChecker = Checker{
 		text.WriteString(include)
 		return text.String(), []string{"-t", "-f", filepath.Join(folder, "main.conf")}, true
 	},
+	serve: func(text string, args []string) (string, []string) {
+		if os.Geteuid() == 0 { // as root it serves nobody
+			text += "User \"#65534\"\nGroup \"#65534\"\n"
+		}
+		return text, append([]string{"-D", "FOREGROUND"}, args[1:]...)
+	},
 }
 
 func writeApache(doors predictedDoors, o Options) (Output, error) {

@@ -33,6 +33,8 @@ type Checker struct {
 	// main makes the main file of a trial in a folder, around the file of a form, and gives the
 	// arguments; false where this machine lacks what that needs.
 	main func(binary, folder, file, form string) (text string, args []string, ok bool)
+	// serve makes of both what has it run in the foreground
+	serve func(text string, args []string) (string, []string)
 }
 
 // Checked is what a server said of a configuration.

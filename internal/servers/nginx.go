@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"hash/fnv"
+	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -45,6 +46,13 @@ http {
     include %[1]s/%[2]s;
 }
 `, folder, file), []string{"-t", "-q", "-p", folder, "-c", main}, true
+	},
+	serve: func(text string, args []string) (string, []string) {
+		text = "daemon off;\n" + text
+		if os.Geteuid() == 0 { // else it would give up root, and could not read what is root's alone
+			text = "user root;\n" + text
+		}
+		return text, args[2:]
 	},
 }
 

@@ -235,16 +235,22 @@ func Files(c Certificate) (certificate, key, trust []byte, err error) {
 	if err != nil {
 		return nil, nil, nil, err
 	}
+	certificate, key, err = a.files(c)
+	return certificate, key, a.pem(), err
+}
+
+// files makes a certificate with its chain, and its key, as PEM.
+func (a *authority) files(c Certificate) (certificate, key []byte, err error) {
 	minted, err := a.mint(c)
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, nil, err
 	}
 	for _, der := range minted.Certificate {
 		certificate = append(certificate,
 			pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der})...)
 	}
 	der, err := x509.MarshalPKCS8PrivateKey(minted.PrivateKey)
-	return certificate, pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der}), a.pem(), err
+	return certificate, pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der}), err
 }
 
 // mintAll makes several certificates.

@@ -67,6 +67,9 @@ func (s *Stage) lead(client net.Conn) {
 		replySocks(client, s.absence(target.Addr()))
 		return
 	}
+	if e != nil && e.RelayTo != nil {
+		door = e.RelayTo()
+	}
 	server, err := net.Dial("tcp", door)
 	if err != nil {
 		replySocks(client, socksRefused)

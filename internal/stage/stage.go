@@ -48,6 +48,7 @@ type Endpoint struct {
 	Nowhere bool // there is no way to it
 	// a real server on loopback, such as 127.0.0.1:8080, answers there instead
 	Relay        string
+	RelayTo      func() string // the same, where that is known later
 	Certificates []Certificate // with any, it speaks TLS; the first is shown where none fits
 	// those that it shows to whoever asks for a host for which it holds one by then
 	Later     []Certificate
@@ -211,11 +212,17 @@ func (s *Stage) VantageFile(trust string) []byte {
 	)
 }
 
+// Issue gives a certificate of the stage's authority with its chain and its key, as PEM, for a real
+// server that a scene relays to.
+func (s *Stage) Issue(c Certificate) (certificate, key []byte, err error) {
+	return s.authority.files(c)
+}
+
 // Trust gives the stage's authority as PEM.
 func (s *Stage) Trust() []byte { return s.authority.pem() }
 
 func (s *Stage) serveEndpoint(at netip.AddrPort, e *Endpoint) error {
-	if e.Relay != "" {
+	if e.Relay != "" || e.RelayTo != nil {
 		s.doors[at] = e.Relay
 		return nil
 	}

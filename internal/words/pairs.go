@@ -58,6 +58,7 @@ const (
 	ReviewAll    = "All like this (%s): 1, s or g? "
 	ReviewNoKey  = "There is no such choice here."
 	ReviewUndone = "Undone."
+	PairsPlayed  = "%s Decided so, and played on the stage: %d of %s %s there.\n"
 	ReviewNone   = "Nothing to undo."
 )
 

@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"sync/atomic"
 	"syscall"
@@ -280,9 +281,14 @@ func TestATransferThatDripsEnds(t *testing.T) {
 			err = envelope(c, q, text(fmt.Sprintf("t%d.old.example.", i), 10))
 		}
 	}}
-	said, _ := n.survey(t, time.Minute, "--timeout", "500ms")
-	assert.Regexp(t, "it has not finished after 5s|it does not go on", said,
-		"the latter where this machine is busy")
+	ends := regexp.MustCompile("it has not finished after 5s|it does not go on")
+	said := ""
+	for range 4 { // where this machine is busy, a survey may not even come to the transfer
+		if said, _ = n.survey(t, time.Minute, "--timeout", "500ms"); ends.MatchString(said) {
+			return
+		}
+	}
+	assert.Regexp(t, ends, said)
 }
 
 func TestNameServersThatNameEverMoreEnd(t *testing.T) {
