@@ -41,9 +41,10 @@ func (p *program) audit() *cobra.Command {
 		Short: "Try every door and rule as visitors do, and report problems",
 		Long: `audit tries every door at its root, at a made-up path and with a made-up query, and an
 example of every rule. It follows each to the end, as a browser does, compares that with the
-estate file, and reads the page there. The result is saved; report shows it. With --old-urls it follows the old URLs of a file instead, up to a million, by weight. With
---content it looks at what search engines see: robots.txt, sitemaps, arrivals, links to old hosts,
-feeds, pictures; it crawls the site, and saves nothing.`,
+estate file, and reads the page there. The result is saved; report shows it. With --old-urls it
+follows the old URLs of a file instead, up to a million, by weight. With --content it looks at what
+search engines see: robots.txt, sitemaps, arrivals, links to old hosts, feeds, pictures; it crawls
+the site, and saves nothing.`,
 		Example: `  upperpath audit
   upperpath audit --from stage/stage.yaml --chains
   upperpath audit --point northmoor.example=203.0.113.20

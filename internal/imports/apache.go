@@ -15,6 +15,11 @@ func ReadApache(text, host string, place Place, includes Includes) Import {
 	a := apache{apacheHost: apacheHost{hosts: hostList(host)}, htaccess: !place.Server,
 		folder: place.Folder, includes: includes}
 	lines := a.withIncluded(logical(text), includes, 0)
+	for _, line := range lines { // wherever it stands, it holds for all lines
+		if words := splitWords(line.text); len(words) > 1 && strings.EqualFold(words[0], "rewritebase") {
+			a.base = strings.ReplaceAll("/"+strings.Trim(words[1], "/")+"/", "//", "/")
+		}
+	}
 	for i, line := range lines {
 		a.line(line.number, line.text, lines[i+1:])
 	}
@@ -218,11 +223,7 @@ func (a *apache) line(number int, text string, behind []numbered) {
 		a.redirectMatch(number, trimmed, args)
 	case "rewriteengine":
 		a.off = len(args) > 0 && strings.EqualFold(args[0], "off")
-	case "rewritebase":
-		if len(args) > 0 {
-			a.base = "/" + strings.Trim(args[0], "/") + "/"
-			a.base = strings.ReplaceAll(a.base, "//", "/")
-		}
+	case "rewritebase": // it was read before
 	case "rewritecond":
 		c := condition{line: number, text: trimmed}
 		if len(args) > 1 {
@@ -600,15 +601,18 @@ func (a *apache) redirectMatch(number int, text string, args []string) {
 		a.leave(number, text, "it has no pattern and target, or a status that no rule has")
 		return
 	}
+	left := keptLine{line: number, rank: len(a.Rules), left: true}
 	x, err := readExpression(args[0], "")
 	if err != nil {
+		a.keepsWhat(left, args[0], false)
 		a.leave(number, text, "%s", err)
 		return
 	}
 	for _, w := range x.ways {
 		to := ""
 		if status != 410 {
-			if to, err = target(args[1], w.groups, '$'); err != nil {
+			if to, err = target(args[1], allGroups(w.groups), '$'); err != nil {
+				a.keeps(left, a.hosts, x.ways)
 				a.leave(number, text, "%s", err)
 				return
 			}
@@ -670,15 +674,18 @@ func (a *apache) rewrite(number int, text string, args []string) {
 	if a.htaccess {
 		prefix = a.at()
 	}
+	left := keptLine{line: number, rank: len(a.Rules), left: true}
 	x, err := readExpression(args[0], prefix)
 	if err != nil {
+		left.without = prefix
+		a.keepsWhat(left, args[0], f.folds)
 		a.leave(number, text, "%s", err)
 		return
 	}
 	a.guess(number, x.ways)
 	ats, why := a.conditions()
 	if why != "" {
-		a.keeps(keptLine{line: number, rank: len(a.Rules), alone: true}, a.hosts, x.ways)
+		a.keeps(left, a.hosts, x.ways)
 		a.leave(number, text, "%s", why)
 		return
 	}
@@ -686,8 +693,18 @@ func (a *apache) rewrite(number int, text string, args []string) {
 	if f.status != 410 && !strings.Contains(args[1], "://") {
 		a.relative(number)
 	}
+	never := 0
 	for _, at := range ats {
-		if why := a.rewriteAt(number, text, args, f, x.ways, at); why != "" {
+		why := a.rewriteAt(number, text, args, f, x.ways, at)
+		switch {
+		case why == errNever.Error():
+			if never++; never < len(ats) { // others of its alternatives may hold
+				continue
+			}
+		case why != "":
+			a.keeps(left, at.hosts, x.ways)
+		}
+		if why != "" {
 			a.leave(number, text, "%s", why)
 			return
 		}
@@ -709,7 +726,9 @@ func (a *apache) rewriteAt(number int, text string, args []string, f rewriteHow,
 			ways = byURI(*at.uri)
 		} else {
 			at.needs = append(slices.Clone(at.needs), need{at.uriPattern, false, false, at.folds})
-			at.folds = false
+			if at.folds = false; at.byPath {
+				at.byPath, at.blurred = false, strings.Contains(at.uriPattern, "(")
+			}
 		}
 	}
 	ways = slices.Clone(ways)
@@ -755,6 +774,12 @@ func (a *apache) rewriteWay(number int, text, written string, f rewriteHow, w wa
 	if strings.Contains(written, "%{HTTP_HOST}") {
 		hosts = withWWW(hosts)
 	}
+	switch {
+	case w.note != "" && at.sample != "" && !strings.Contains(w.differ, "?"):
+		w.differ += "?" + at.sample
+	case w.note != "" && at.sample != "":
+		w.differ += "&" + at.sample
+	}
 	if at.note != "" && w.note == "" {
 		w.note, w.differ = at.note, at.differ(w)
 	}
@@ -768,8 +793,11 @@ func (a *apache) rewriteWay(number int, text, written string, f rewriteHow, w wa
 			if to, err = a.substitution(substitution, query, w, at, host); err != nil {
 				return err.Error()
 			}
-			if note, differ := a.oddTarget(written, to, f, drop, w.old); note != "" && w.note == "" {
-				w.note, w.differ = note, differ
+			if note, differ := a.oddTarget(written, to, f, drop, w.old, at.query); note != "" &&
+				w.note == "" {
+				if w.note, w.differ = note, differ; at.sample != "" && !strings.Contains(differ, "?") {
+					w.differ = withSample(differ, at.sample)
+				}
 			}
 			if !drop {
 				to = withQuery(to, at.query)
@@ -785,6 +813,19 @@ func (a *apache) rewriteWay(number int, text, written string, f rewriteHow, w wa
 		}
 	}
 	return ""
+}
+
+// keepsWhat notes a line that is left and whose expression is more than a template says.
+func (a *apache) keepsWhat(k keptLine, expression string, folds bool) {
+	if folds {
+		expression = "(?i)" + expression
+	}
+	compiled, err := regexp.Compile(expression)
+	if err != nil || len(expression) > mostExpressed {
+		return
+	}
+	k.expression = compiled
+	a.keeps(k, a.hosts, []way{{}})
 }
 
 // guess says once of a file of a folder that is read as that of the folder of RewriteBase what it
@@ -805,12 +846,20 @@ func (a *apache) at() string { return firstOf(a.folder, firstOf(a.base, "/")) }
 
 // oddTarget says of a substitution where the server writes something else than it seems to say,
 // with a path.
-func (a *apache) oddTarget(written, to string, f rewriteHow, drop bool, old string) (note,
+func (a *apache) oddTarget(written, to string, f rewriteHow, drop bool, old, at string) (note,
 	differ string) {
 	switch name := firstCapture.FindStringSubmatch(to); {
-	case f.escapes && name != nil:
+	case f.escapes && name != nil && backReference.MatchString(written) &&
+		!strings.Contains(old, "{"+name[1]+":digits}"):
 		return "The file escapes all but letters and digits of what it takes over (flag B); the rule " +
 			"does not.", exampleWith(old, name[1], "x-x")
+	case f.escapes && name == nil && backReference.MatchString(written):
+		return "The file escapes all but letters and digits of what it takes over (flag B); the rule " +
+			"does not.", exampleOf(old)
+	case movedNote(old+at, to) != "":
+		return moved(old+at, to)
+	case f.append && keyOfTarget(written) != "":
+		return keptTwice, exampleOf(old) + "?" + keyOfTarget(written) + "=x"
 	case strings.Contains(to, "#") && !f.plain:
 		return "The file has # written as %23, since the flag NE is missing.", exampleOf(old)
 	case strings.HasPrefix(written, "%{REQUEST_SCHEME}:") && a.scheme == "" &&
@@ -826,6 +875,45 @@ func (a *apache) oddTarget(written, to string, f rewriteHow, drop bool, old stri
 	return "", ""
 }
 
+// keyOfTarget gives the first parameter that a target sets, "" for none.
+func keyOfTarget(written string) string {
+	_, query, _ := strings.Cut(written, "?")
+	key, _, sets := strings.Cut(query, "=")
+	if !sets || strings.ContainsAny(key, "$%&{") {
+		return ""
+	}
+	return key
+}
+
+// moved says of a rule whose capture moves between path and query that a server writes it as it
+// came, with a URL; "" where none moves.
+func moved(old, to string) (note, differ string) {
+	path, query, _ := strings.Cut(old, "?")
+	toPath, toQuery, _ := strings.Cut(to, "?")
+	const says = "The file writes what it moves as it came, the rule as its new place asks for."
+	for _, m := range firstCapture.FindAllStringSubmatch(toPath, -1) {
+		if strings.Contains(query, "{"+m[1]+"}") {
+			return says, exampleOf(path) + "?" + exampleWith(query, m[1], "x+x")
+		}
+	}
+	for _, m := range firstCapture.FindAllStringSubmatch(toQuery, -1) {
+		if strings.Contains(path, "{"+m[1]+"}") || strings.Contains(path, "{+"+m[1]+"}") {
+			if differ = exampleWith(path, m[1], "x=x"); query != "" {
+				differ += "?" + exampleOf(query)
+			}
+			return says, differ
+		}
+	}
+	return "", ""
+}
+
+func movedNote(old, to string) string {
+	note, _ := moved(old, to)
+	return note
+}
+
+var backReference = regexp.MustCompile(`[$%][1-9]`)
+
 var firstCapture = regexp.MustCompile(`\{\+?([A-Za-z0-9_]+)\}`)
 
 // keepsAll notes what a line takes that is no redirect, or one that no rule can say: from the lines
@@ -835,24 +923,43 @@ func (a *apache) keepsAll(number int, args []string, flags string) {
 	if a.htaccess {
 		prefix = a.at()
 	}
+	hosts := a.hosts
 	x, err := readExpression(args[0], prefix)
 	if err != nil {
+		a.keepsWhat(keptLine{line: number, rank: len(a.Rules), left: true, without: prefix}, args[0],
+			strings.Contains(strings.ToUpper(flags), "NC"))
 		return
 	}
-	hosts := a.hosts
+	unsure := true
 	if ats, why := a.conditions(); why == "" && len(ats) > 0 {
-		if hosts = ats[0].hosts; ats[0].query != "" {
-			return
-		}
+		hosts = ats[0].hosts
+		unsure = len(ats) > 1 || len(ats[0].needs) > 0 || ats[0].uri != nil || ats[0].query != "" ||
+			ats[0].none
 	}
 	upper := strings.ToUpper(flags)
 	refuses := strings.Contains(","+upper+",", ",F,") || strings.Contains(upper, "FORBIDDEN")
 	a.keeps(
-		keptLine{line: number, rank: len(a.Rules), alone: !refuses && (a.htaccess || args[1] == "-"),
-			adds: a.htaccess && !refuses && strings.Contains(args[1], "?")},
+		keptLine{
+			line:  number,
+			rank:  len(a.Rules),
+			left:  unsure,
+			alone: !refuses && (a.htaccess || args[1] == "-"),
+			adds:  a.htaccess && !refuses && strings.Contains(args[1], "?"),
+		},
 		hosts,
 		x.ways,
 	)
+}
+
+// allGroups gives groups with those that an expression has not, which are empty in Apache.
+func allGroups(groups map[string]string) map[string]string {
+	all := withGroups(groups, nil)
+	for n := '1'; n <= '9'; n++ {
+		if _, have := all[string(n)]; !have {
+			all[string(n)] = ""
+		}
+	}
+	return all
 }
 
 // substitution writes what a RewriteRule leads to, as a template.
@@ -870,25 +977,25 @@ func (a *apache) substitution(path, query string, w way, at asked, host string) 
 		"\x03",
 	)
 	captured := w.uri
-	if len(at.groups) > 0 || captured == nil {
+	if !at.byPath {
 		captured = at.groups
 	}
 	var unnamed string
 	hide := func(s string) string {
 		return ofCondition.ReplaceAllStringFunc(hidden.Replace(s), func(group string) string {
 			written, have := captured[group[1:]]
-			if !have {
+			if !have && at.blurred {
 				unnamed = group
 			}
 			return strings.NewReplacer("{", "\x04", "}", "\x05").Replace(written)
 		})
 	}
-	to, err := target(hide(path), w.groups, '$')
+	to, err := target(hide(path), allGroups(w.groups), '$')
 	if err != nil {
 		return "", err
 	}
 	if query != "" {
-		more, err := target(hide(query), w.groups, '$')
+		more, err := target(hide(query), allGroups(w.groups), '$')
 		if err != nil {
 			return "", err
 		}
@@ -1014,13 +1121,24 @@ func rewriteFlags(flags, to string) (rewriteHow, string) {
 type asked struct {
 	apacheHost
 	query, note, example, sample string
-	groups                       map[string]string // of the last condition with any, by number
+	groups                       map[string]string // of the last condition, by number
+	blurred                      bool              // these are not known
 	asks                         int               // captures in query
+	none                         bool              // there is no query
+	closed                       bool              // the query is just that
 	looks                        string            // what has to be in a map
 	needs                        []need            // that have to hold for each path
 	folds                        bool              // that ignores case
 	uri                          *expression       // that the path has to fit
+	byPath                       bool              // the last condition was that one
 	uriPattern                   string            // as it is written
+}
+
+// asksNoMoreThan reports whether a condition that was added asks for nothing.
+func (a asked) asksNoMoreThan(before asked) bool {
+	return a.query == before.query && a.scheme == before.scheme && a.uri == before.uri &&
+		len(a.needs) == len(before.needs) && slices.Equal(a.hosts, before.hosts) &&
+		a.looks == before.looks && a.none == before.none
 }
 
 // need is an expression that each path has to fit, or must not.
@@ -1053,6 +1171,9 @@ func (a *apache) groups() [][]condition {
 			return f == "OR" || f == "ORNEXT"
 		})
 	}
+	if joins { // nothing stands behind the last [OR], and so it always holds
+		all = all[:len(all)-1]
+	}
 	return all
 }
 
@@ -1060,7 +1181,12 @@ func (a *apache) groups() [][]condition {
 // for, and says why they cannot be where that is so.
 func (a *apache) conditions() ([]asked, string) {
 	all := []asked{{apacheHost: apacheHost{hosts: a.hosts}}}
-	for _, group := range a.groups() {
+	groups := a.groups()
+	if n := len(a.asks); n > 0 &&
+		(len(groups) == 0 || groups[len(groups)-1][0].line != a.asks[n-1].line) {
+		all[0].blurred = strings.Contains(a.asks[n-1].pattern, "(")
+	}
+	for _, group := range groups {
 		if hosts, ok := a.anyHost(group); ok {
 			for i := range all {
 				all[i].hosts = hosts
@@ -1069,10 +1195,15 @@ func (a *apache) conditions() ([]asked, string) {
 		}
 		var made []asked
 		for _, at := range all {
+			before := len(made)
 			for _, c := range group {
 				with, why := a.ask(at, c)
 				if why != "" {
 					return nil, why
+				}
+				if len(group) > 1 && len(with) == 1 && with[0].asksNoMoreThan(at) {
+					made = append(made[:before], at) // one that always holds
+					break
 				}
 				for _, one := range with {
 					if at.scheme == "" || one.scheme == at.scheme {
@@ -1122,6 +1253,10 @@ func (a *apache) ask(at asked, c condition) ([]asked, string) {
 			at.groups = map[string]string{"1": c.looks}
 		}
 		return []asked{at}, ""
+	}
+	if matched := !negated && !strings.HasPrefix(c.pattern, "="); matched {
+		// the groups that a target names are those of the last condition that fits an expression
+		at.groups, at.byPath, at.blurred = nil, false, strings.Contains(pattern, "(")
 	}
 	switch c.variable {
 	case "HTTP_HOST", "SERVER_NAME":
@@ -1173,6 +1308,7 @@ func (a *apache) ask(at asked, c condition) ([]asked, string) {
 		}
 		if x, err := readExpression(pattern, ""); err == nil && at.uri == nil && !negated {
 			at.uri, at.uriPattern, at.folds = &x, pattern, c.folds()
+			at.byPath, at.blurred = true, false
 			break
 		}
 		at.needs = append(slices.Clone(at.needs), need{pattern, negated, false, c.folds()})

@@ -1,6 +1,7 @@
 package imports
 
 import (
+	"errors"
 	"fmt"
 	"maps"
 	"regexp"
@@ -52,6 +53,9 @@ func boundsOf(pattern string) (inner string, b bounds) {
 		inner, ends = strings.CutSuffix(inner, "$")
 	}
 	b.whole = begins && ends
+	for _, all := range []string{`[^&]+`, `([^&]+)`, `[^&]*`, `([^&]*)`} {
+		b.right = b.right || strings.HasSuffix(inner, all) // up to the next parameter
+	}
 	b.exact = b.left && b.right
 	return inner, b
 }
@@ -223,7 +227,7 @@ var wholeQueries = map[string]bool{"": false, ".*": false, "^": false, "^.*$": f
 // askQueries translates a condition on the query: one for each of its alternatives.
 func (a asked) askQueries(pattern string, folds bool) ([]asked, string) {
 	if grouped, whole := wholeQueries[pattern]; whole {
-		if grouped {
+		if a.blurred = false; grouped {
 			a.groups = map[string]string{"1": wholeQuery}
 		}
 		return []asked{a}, ""
@@ -253,14 +257,19 @@ const wholeQuery = "\x03"
 func (a *asked) askQuery(pattern string) string {
 	unable := fmt.Sprintf("the condition on the query (%s) is more than parameters with their values",
 		pattern)
+	if a.none || pattern == "^$" && a.query != "" {
+		return errNever.Error()
+	}
 	if pattern == "^$" {
-		if a.query != "" {
-			return unable
-		}
+		a.none = true
 		a.note, a.example = "The rule takes the path with a query too.", "?x=1"
 		return ""
 	}
 	inner, b := boundsOf(pattern)
+	if a.closed || b.whole && a.query != "" {
+		return errNever.Error() // one of them is the whole query
+	}
+	a.closed = b.whole
 	q := asking{groups: map[string]string{}, count: b.groups, named: a.asks}
 	for _, p := range strings.Split(strings.ReplaceAll(inner, "[^&", "[^\x00"), "&") {
 		if !q.take(strings.ReplaceAll(p, "\x00", "&"), b) {
@@ -284,8 +293,13 @@ func (a *asked) askQuery(pattern string) string {
 	}
 	a.query, a.groups, a.sample = "?"+strings.Join(q.query, "&"), q.groups,
 		strings.Join(q.example, "&")
-	a.asks = q.named
+	a.asks, a.blurred, a.byPath = q.named, false, false
+	note, example := a.note, a.example
+	a.note, a.example = "", ""
 	a.say(q, b, own, strings.HasPrefix(pattern, "^"))
+	if a.note == "" && note != "" { // that of a condition before, for which this one has to hold too
+		a.note, a.example = note, example+"&"+own
+	}
 	return ""
 }
 
@@ -341,6 +355,8 @@ func never(pattern string, hosts []string) bool {
 	}
 	return true
 }
+
+var errNever = errors.New("its conditions hold for no path that it takes")
 
 // requestPath is a path behind the method of a request line.
 var requestPath = regexp.MustCompile(
@@ -421,11 +437,11 @@ func (a asked) holding(ways []way, states *int) ([]way, string) {
 					}
 				}
 			}
-			w.folds = w.folds && (n.folds || n.negated || n.line)
+			w.folds = w.folds && (n.folds || n.negated)
 			made = append(made, w)
 		}
 		if ways = made; len(ways) == 0 {
-			return nil, "its conditions hold for no path that it takes"
+			return nil, errNever.Error()
 		}
 	}
 	return ways, ""

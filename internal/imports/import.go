@@ -33,6 +33,7 @@ import (
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/fact"
+	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -77,6 +78,10 @@ type keptLine struct {
 	host, old  string
 	alone      bool // it keeps them from lines that rewrite alone
 	adds       bool // it leaves them to lines that do not rewrite, with another query
+	left       bool // it is not translated, and may take them
+	// what it takes where that is no template, of paths without this beginning
+	expression *regexp.Regexp
+	without    string
 }
 
 // mostKept is how many patterns that keep URLs for themselves are compared with later lines.
@@ -86,8 +91,12 @@ const mostKept = 10_000
 func (m *Import) keeps(k keptLine, hosts []string, ways []way) {
 	for _, h := range hosts {
 		for _, w := range ways {
-			if k.host, k.old = h, w.old; len(m.kept) < mostKept {
-				m.kept = append(m.kept, k)
+			one := k
+			if one.host, one.old = h, w.old; w.note != "" { // it takes fewer than that
+				one.left = true
+			}
+			if len(m.kept) < mostKept {
+				m.kept = append(m.kept, one)
 			}
 		}
 	}
@@ -133,6 +142,7 @@ type ImportedRule struct {
 	Differ string // a URL at which it answers otherwise, "" for none
 	Folds  bool   // the line ignores case, as a rule does only where the domain says so
 	later  bool   // it is asked after all lines that rewrite
+	narrow bool   // the line takes fewer URLs than the rule
 }
 
 // SkippedLine is a line that is not translated, and why.
@@ -284,7 +294,7 @@ func (m *Import) add(line int, text, old, to string, status int, drop bool, note
 	m.Rules = append(
 		m.Rules,
 		ImportedRule{Row: row, Source: line, Text: strings.TrimSpace(text), Rank: len(m.Rules),
-			Note: note, Differ: differ},
+			Note: note, Differ: differ, narrow: note != ""},
 	)
 	return true
 }
@@ -382,10 +392,13 @@ func (m *Import) Differences(scope rule.Scope, canonical web.Door) []Difference 
 		return nil // it is a table of our own rules: there too the most specific one wins
 	}
 	w := newWins(m, scope, canonical)
-	all := slices.Clone(m.said)
+	all := slices.DeleteFunc(slices.Clone(m.said), w.comesBefore)
 	for i := range m.Rules {
 		r := &m.Rules[i]
-		if r.Differ != "" && !w.overruled(i, r.Differ) {
+		if r.Differ != "" && !w.overruled(i, r.Differ) && !w.ownLine(i, r.Differ) &&
+			!w.comesBefore(Difference{URL: r.Differ, Line: r.Source}) &&
+			!(strings.HasPrefix(r.Note, "The rule takes") && w.sameAnyway(i, r.Differ)) &&
+			!w.keptBefore(r.Rank, r.Differ) {
 			all = append(all, Difference{r.Differ, r.Source, 0, r.Note})
 		}
 		if !r.Folds {
@@ -393,11 +406,15 @@ func (m *Import) Differences(scope rule.Scope, canonical web.Door) []Difference 
 		}
 		read := w.read(i)
 		if u := otherCase(read); u != "" && (scope.Mode == nil || !scope.Mode(read.Old.Host).IgnoreCase) {
-			all = append(
-				all,
-				Difference{u, r.Source, 0,
-					"The file ignores case there; rules do so where the domain says ignore-case: yes."},
-			)
+			d := Difference{u, r.Source, 0,
+				"The file ignores case there; rules do so where the domain says ignore-case: yes."}
+			if r.narrow {
+				d.Says = "The file ignores case there and may take this; rules do so where the domain says " +
+					"ignore-case: yes."
+			}
+			if !w.comesBefore(d) && !w.keptBefore(r.Rank, d.URL) {
+				all = append(all, d)
+			}
 		}
 	}
 	w.found = append(append(all, w.beyond()...), w.given()...)
@@ -428,8 +445,15 @@ func (w *wins) given() []Difference {
 	said := map[int]bool{}
 	for i, looked := 0, 0; i < len(w.of.kept); i++ {
 		k := w.of.kept[i]
-		kept, faults := w.reader.Read(rule.Row{Old: sendable(k.host + k.old), Status: "410"})
-		if said[k.line] || len(faults) > 0 {
+		var kept *rule.Rule
+		if k.expression == nil {
+			var faults problem.List
+			kept, faults = w.reader.Read(rule.Row{Old: sendable(k.host + k.old), Status: "410"})
+			if len(faults) > 0 {
+				continue
+			}
+		}
+		if said[k.line] {
 			continue
 		}
 		for j := range w.of.Rules {
@@ -439,12 +463,15 @@ func (w *wins) given() []Difference {
 			}
 			says := "The file answers this itself and redirects nobody; the rule of line %d takes it now."
 			switch {
-			case r.Rank < k.rank || k.alone && r.later && !k.adds:
+			case r.Rank < k.rank || k.left && r.Source == k.line || k.alone && r.later && !k.adds ||
+				k.adds && r.later && r.Status == "410":
 				continue
+			case k.left:
+				says = "This line is not translated and may take it first; the rule of line %d takes it now."
 			case r.later && k.adds:
 				says = "The file adds to the query inside the server first; the rule of line %d does not."
 			}
-			if u, takes := w.takesNow(kept, j); takes {
+			if u, takes := w.takesNow(k, kept, j); takes {
 				all, said[k.line] = append(all, Difference{u.String(), k.line, 0,
 					fmt.Sprintf(says, r.Source)}), true
 				break
@@ -452,6 +479,88 @@ func (w *wins) given() []Difference {
 		}
 	}
 	return all
+}
+
+// mostLooked is how many lines that keep URLs are looked at for each difference.
+const mostLooked = 100
+
+// keptBefore reports whether a line before a rule keeps a URL for itself.
+func (w *wins) keptBefore(rank int, url string) bool {
+	u, err := web.ParseURL(url)
+	if err != nil || len(w.of.kept) > mostLooked {
+		return false
+	}
+	for _, k := range w.of.kept {
+		if k.rank > rank || k.expression != nil || k.adds {
+			continue
+		}
+		kept, faults := w.reader.Read(rule.Row{Old: sendable(k.host + k.old), Status: "410"})
+		if len(faults) == 0 {
+			if _, takes := rule.Compile([]*rule.Rule{kept}, w.scope).Lookup(u); takes {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// ownLine reports whether another rule of the same line takes a URL that one does not.
+func (w *wins) ownLine(i int, url string) bool {
+	u, err := web.ParseURL(url)
+	if err != nil {
+		return false
+	}
+	won, ok := w.winner(u)
+	own := w.read(i)
+	return ok && won.Rule.Line == own.Line && won.Rule.Old.String() != own.Old.String()
+}
+
+// sameAnyway reports whether another line answers a URL in the file as the rules do, where the line
+// of a rule does not take it.
+func (w *wins) sameAnyway(i int, url string) bool {
+	u, err := web.ParseURL(url)
+	if err != nil {
+		return false
+	}
+	won, ok := w.winner(u)
+	if !ok {
+		return false
+	}
+	first, answer := -1, rule.Match{}
+	for _, j := range w.rivals(u) {
+		if j == i || first >= 0 && w.of.Rules[j].Rank > w.of.Rules[first].Rank {
+			continue
+		}
+		if m, takes := rule.Compile([]*rule.Rule{w.read(j)}, w.scope).Lookup(u); takes {
+			first, answer = j, m
+		}
+	}
+	return first >= 0 && answer.Rule.Status == won.Rule.Status &&
+		answer.Location(w.canonical) == won.Location(w.canonical)
+}
+
+// comesBefore reports whether an earlier line answers the URL of a difference, in the file and
+// here.
+func (w *wins) comesBefore(d Difference) bool {
+	u, err := web.ParseURL(d.URL)
+	if err != nil {
+		return false
+	}
+	won, ok := w.winner(u)
+	if !ok {
+		return false
+	}
+	rank, own := -1, -1
+	for i := range w.of.Rules {
+		r := &w.of.Rules[i]
+		if r.Line == won.Rule.Line && rank < 0 {
+			rank = r.Rank
+		}
+		if r.Source == d.Line && own < 0 {
+			own = r.Rank
+		}
+	}
+	return rank >= 0 && (own < 0 || rank < own)
 }
 
 // overruled reports whether a rule takes a URL, but another one wins there: what it would answer
@@ -470,16 +579,38 @@ func (w *wins) overruled(i int, url string) bool {
 }
 
 // takesNow gives a URL that a line keeps for itself and a rule takes, if there is one.
-func (w *wins) takesNow(kept *rule.Rule, i int) (web.URL, bool) {
+func (w *wins) takesNow(k keptLine, kept *rule.Rule, i int) (web.URL, bool) {
 	r := w.read(i)
-	if r.Old.Host != kept.Old.Host {
-		return web.URL{}, false
+	path := ""
+	switch {
+	case kept != nil:
+		meet := false
+		path, meet = rule.Overlap(kept.Old.Parts, r.Old.Parts)
+		if !meet || r.Old.Host != kept.Old.Host {
+			return web.URL{}, false
+		}
+	default:
+		u, ok := rule.Compile([]*rule.Rule{r}, rule.Scope{}).Example(r)
+		if !ok || r.Old.Host.String() != k.host {
+			return web.URL{}, false
+		}
+		path = u.Path()
+		if inside, below := strings.CutPrefix(web.Decode(path), k.without); !below ||
+			!k.expression.MatchString(inside) {
+			return web.URL{}, false
+		}
 	}
-	path, meet := rule.Overlap(kept.Old.Parts, r.Old.Parts)
-	if !meet {
-		return web.URL{}, false
+	both := []*rule.Rule{r}
+	if kept != nil {
+		both = append(both, kept)
 	}
-	u := web.Door{Scheme: cmp.Or(r.Old.Scheme, web.HTTP), Host: r.Old.Host}.URL(path, queryFor(r))
+	u := web.Door{
+		Scheme: cmp.Or(r.Old.Scheme, web.HTTP),
+		Host:   r.Old.Host,
+	}.URL(
+		path,
+		queryFor(both...),
+	)
 	won, ok := w.winner(u)
 	return u, ok && won.Rule.Line == r.Line && won.Rule.Old.String() == r.Old.String()
 }
@@ -517,20 +648,24 @@ func (w *wins) beyond() []Difference {
 
 // otherCase gives a URL that a rule takes but for the case of its letters, "" where it holds none.
 func otherCase(r *rule.Rule) string {
-	path := ""
+	path, upper, lower := "", "", ""
 	for _, p := range r.Old.Parts {
+		text, capture := p.Literal, p.IsCapture()
 		switch {
-		case !p.IsCapture():
-			path += p.Literal
-		case p.Digits:
-			path += "7"
-		case !p.Rest:
-			path += "x"
+		case capture && p.Digits:
+			text = "7"
+		case capture:
+			text = "x"
+		}
+		path, upper, lower = path+text, upper+text, lower+text
+		if !capture {
+			upper = upper[:len(upper)-len(text)] + strings.ToUpper(text)
+			lower = lower[:len(lower)-len(text)] + strings.ToLower(text)
 		}
 	}
-	other := strings.ToUpper(path)
+	other := upper
 	if other == path {
-		other = strings.ToLower(path)
+		other = lower
 	}
 	if other == path || strings.Contains(path, "%") {
 		return ""
@@ -731,44 +866,60 @@ func (w *wins) compare(i, j int) {
 		path,
 		queryFor(first, second),
 	)
-	won, ok := w.winner(u)
-	if !ok || won.Rule.Line != second.Line || won.Rule.Old.String() != second.Old.String() {
-		return
+	asks := queryFor(first, second)
+	if asks != "" {
+		asks += "&"
 	}
-	theirs, takes := rule.Compile([]*rule.Rule{first}, w.scope).Lookup(u)
-	if !takes ||
-		theirs.Location(w.canonical) == won.Location(w.canonical) && first.Status == second.Status {
+	differs := false
+	for _, u = range []web.URL{u, u.Door().URL(path, asks+"x=1")} { // what becomes of a query, too
+		won, ok := w.winner(u)
+		if !ok || won.Rule.Line != second.Line || won.Rule.Old.String() != second.Old.String() {
+			return
+		}
+		theirs, takes := rule.Compile([]*rule.Rule{first}, w.scope).Lookup(u)
+		if differs = takes && (theirs.Location(w.canonical) != won.Location(w.canonical) ||
+			first.Status != second.Status); differs {
+			break
+		}
+	}
+	if !differs {
 		return
 	}
 	w.said[key] = true
+	says := "The file's line %d comes first and takes it; here line %d wins, which is more specific."
+	if w.of.Rules[i].narrow { // and the path may not be one of those that it takes
+		says = "The file's line %d comes first and may take it; here line %d wins, which is more " +
+			"specific."
+	}
 	w.found = append(w.found, Difference{u.String(), key[0], key[1],
-		fmt.Sprintf(
-			"The file's line %d comes first and takes it; here line %d wins, which is more specific.",
-			key[0],
-			key[1],
-		)})
+		fmt.Sprintf(says, key[0], key[1])})
 }
 
 // mostRivals is how many rules that may take a URL are looked at by themselves; beyond, all rules
 // are.
 const mostRivals = 64
 
+// rivals gives the rules that may take a URL; by chance others may be among them.
+func (w *wins) rivals(u web.URL) []int {
+	var few []int
+	path := web.NormalPath(u.Path())
+	hosts := []web.Host{u.Host()}
+	if apex, ok := u.Host().Apex(); ok && apex != u.Host() {
+		hosts = append(hosts, apex) // whose rules its www may inherit
+	}
+	for _, h := range hosts {
+		w.taking(h, path, true, u.Query(), func(i int) { few = append(few, i) })
+		for n := range len(path) + 1 {
+			w.taking(h, path[:n], false, u.Query(), func(i int) { few = append(few, i) })
+		}
+	}
+	return few
+}
+
 // winner gives the rule that takes a URL, of all.
 func (w *wins) winner(u web.URL) (rule.Match, bool) {
 	if w.table == nil && !w.modes {
-		var few []int
-		path := web.NormalPath(u.Path())
-		hosts := []web.Host{u.Host()}
-		if apex, ok := u.Host().Apex(); ok && apex != u.Host() {
-			hosts = append(hosts, apex) // whose rules its www may inherit
-		}
-		for _, h := range hosts {
-			w.taking(h, path, true, u.Query(), func(i int) { few = append(few, i) })
-			for n := range len(path) + 1 {
-				w.taking(h, path[:n], false, u.Query(), func(i int) { few = append(few, i) })
-			}
-		}
-		if len(few) <= mostRivals {
+		if few := w.rivals(u); len(few) <= mostRivals {
 			slices.Sort(few)
 			rules := make([]*rule.Rule, len(few))
 			for i, at := range few {
@@ -829,6 +980,8 @@ type way struct {
 	uri                     map[string]string // groups of a condition on the path
 	// the query that old ends with, of a condition; one of which the note is
 	asked, other string
+	sample       string // of that query
+	raw          bool   // its groups are not decoded
 }
 
 // readExpression takes a regular expression apart. prefix stands before what it matches: "/" where
@@ -893,7 +1046,7 @@ func readBranch(s, prefix string, raw bool) (expression, error) {
 		return expression{},
 			fmt.Errorf("it matches anywhere in a path, and a rule starts at its beginning")
 	}
-	if prefix == "/" && start.old == "/" {
+	if prefix == "/" && start.old == "/" && len(starts) == 0 {
 		// some write it although it is never there
 		r.rest = strings.TrimPrefix(strings.TrimPrefix(r.rest, "/?"), "/")
 	}
@@ -905,6 +1058,11 @@ func readBranch(s, prefix string, raw bool) (expression, error) {
 		return expression{}, err
 	}
 	if !r.ended {
+		for i := range ways { // only how it begins matters
+			if w := &ways[i]; w.oddText != "" && strings.HasSuffix(w.old, "}") {
+				w.oddText = strings.TrimPrefix(w.oddText, "x")
+			}
+		}
 		if ways, err = open(ways); err != nil {
 			return expression{}, err
 		}
@@ -920,29 +1078,31 @@ func readBranch(s, prefix string, raw bool) (expression, error) {
 			fmt.Errorf("it matches no path, since each begins with / (in an .htaccess none does)")
 	}
 	for i := range ways {
-		if w := &ways[i]; w.exact != "" && w.note == "" { // a sample has one digit, and it asks for more
-			w.note = "The rule takes any number of digits there, the file " + w.exact + "."
-			w.differ = exampleWith(w.old, w.exactName+":digits", w.exactText)
-		}
-		if w := &ways[i]; r.spaces && w.note == "" && strings.Contains(w.old, "%20") {
-			w.note = "The file takes other white space there too; the rule takes a space."
-			w.differ = strings.ReplaceAll(exampleOf(w.old), "%20", "%09")
-		}
-		if w := &ways[i]; w.oddText != "" && w.note == "" {
-			w.note = "The rule takes any characters there, the file " + w.class + " alone."
-			w.differ = exampleWith(w.old, w.oddName, w.oddText)
-		}
-		if w := &ways[i]; w.some != "" && w.note == "" {
-			w.note = "The rule takes the URL with nothing there too."
-			w.differ = exampleWith(w.old, w.some, "")
-		}
-		if u := longestFirst(ways[i].old); u != "" && ways[i].note == "" && !r.lazy {
-			ways[i].note,
-				ways[i].differ = "A capture of the rule takes the shortest first, the group of the file the "+
-				"longest.", u
-		}
+		r.noteOf(&ways[i])
 	}
 	return expression{ways, r.ended}, nil
+}
+
+// noteOf notes of a way where its template takes other paths than the expression, with one.
+func (r *expressionReader) noteOf(w *way) {
+	switch u := longestFirst(w.old); {
+	case w.note != "":
+	case w.exact != "": // a sample has one digit, and it asks for more
+		w.note = "The rule takes any number of digits there, the file " + w.exact + "."
+		w.differ = exampleWith(w.old, w.exactName+":digits", w.exactText)
+	case r.spaces && strings.Contains(w.old, "%20"):
+		w.note = "The file takes other white space there too; the rule takes a space."
+		w.differ = strings.ReplaceAll(exampleOf(w.old), "%20", "%09")
+	case w.oddText != "":
+		w.note = "The rule takes any characters there, the file " + w.class + " alone."
+		w.differ = exampleWith(w.old, w.oddName, w.oddText)
+	case w.some != "":
+		w.note = "The rule takes the URL with nothing there too."
+		w.differ = exampleWith(w.old, w.some, "")
+	case u != "" && !r.lazy:
+		w.note = "A capture of the rule takes the shortest first, the group of the file the longest."
+		w.differ = u
+	}
 }
 
 var errTooMany = fmt.Errorf("its alternatives stand for more than %d rules; write it as several "+

@@ -170,12 +170,13 @@ type nginxMap struct {
 
 type nginxReader struct {
 	Import
-	maps     map[string]nginxMap
-	ranks    []int
-	includes Includes
-	names    []string          // of the server that is read, all of them, in their order
-	sets     map[string]string // variables that it sets, by name, with their sign
-	claimed  map[string]bool   // hosts for which an if has an answer of its own
+	maps        map[string]nginxMap
+	ranks       []int
+	includes    Includes
+	names       []string          // of the server that is read, all of them, in their order
+	sets        map[string]string // variables that it sets, by name, with their sign
+	claimed     map[string]bool   // hosts for which an if has an answer of its own
+	saidDecoded bool
 }
 
 // withIncluded puts what included files hold where they are included, with the line that does so.
@@ -426,6 +427,7 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 	case "~", "~*":
 		x, err := readExpression(path, "")
 		if err != nil {
+			n.keepsWhat(rankRegex, d, hosts, path, sign == "~*")
 			n.leave(d.line, d.text(), "%s", err)
 			return
 		}
@@ -437,10 +439,16 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 		n.leave(d.line, d.text(), "the location is not supported")
 		return
 	}
+	// what nothing inside redirects it keeps for itself
 	if !slices.ContainsFunc(d.block, func(inner directive) bool {
-		return isRedirecting(inner) || inner.has || inner.words[0] == "include"
+		return inner.words[0] == "return" || inner.words[0] == "include" ||
+			inner.words[0] == "location" ||
+			inner.words[0] == "rewrite" && len(inner.words) > 2 &&
+				slices.Contains(everyPath, inner.words[1])
 	}) {
-		n.keeps(keptLine{line: d.line, rank: rank}, hosts, ways)
+		defer func() {
+			n.keeps(keptLine{line: d.line, rank: rank + len(n.ranks)}, hosts, ways)
+		}()
 	}
 	for _, inner := range d.block {
 		switch inner.words[0] {
@@ -469,6 +477,18 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 	}
 }
 
+// keepsWhat notes a line that is left and whose expression is more than a template says.
+func (n *nginxReader) keepsWhat(rank int, d directive, hosts []string, expression string,
+	folds bool) {
+	if folds {
+		expression = "(?i)" + expression
+	}
+	if compiled, err := regexp.Compile(expression); err == nil && len(expression) <= mostExpressed {
+		n.keeps(keptLine{line: d.line, rank: rank + len(n.ranks), left: true, expression: compiled},
+			hosts, []way{{}})
+	}
+}
+
 // returned reads a return at the paths of a way.
 func (n *nginxReader) returned(rank int, d directive, hosts []string, scheme string, w way) {
 	status, to := 302, ""
@@ -484,7 +504,7 @@ func (n *nginxReader) returned(rank int, d directive, hosts []string, scheme str
 		to = d.words[2]
 	}
 	if !known(status) || status != 410 && to == "" {
-		n.keeps(keptLine{line: d.line, rank: rank}, hosts, []way{w})
+		n.keeps(keptLine{line: d.line, rank: rank + len(n.ranks)}, hosts, []way{w})
 		n.leave(d.line, d.text(), "it answers by itself, and redirects nobody")
 		return
 	}
@@ -510,11 +530,34 @@ func (n *nginxReader) returned(rank int, d directive, hosts []string, scheme str
 		}
 		target, drop, err := n.target(to, w, h, scheme)
 		if err != nil {
+			n.keeps(keptLine{line: d.line, rank: rank + len(n.ranks), left: true}, hosts, []way{w})
 			n.leave(d.line, d.text(), "%s", err)
 			return
 		}
+		n.decoded(d, h, w, to, target)
+		if note, differ := moved(w.old, target); note != "" && w.note == "" {
+			w.note, w.differ = note, differ
+		}
 		n.put(rank, d, h, scheme, w, target, status, drop)
 	}
+}
+
+// decoded says once of a file that a return writes what it takes over as it is decoded.
+func (n *nginxReader) decoded(d directive, host string, w way, to, target string) {
+	m := firstCapture.FindStringSubmatch(target)
+	if n.saidDecoded || m == nil || strings.Contains(to, "$request_uri") ||
+		!strings.Contains(w.old, "{"+m[1]+"}") && !strings.Contains(w.old, "{+"+m[1]+"}") ||
+		strings.Contains(w.asked, "{"+m[1]+"}") || w.raw {
+		return
+	}
+	path, _, _ := strings.Cut(w.old, "?")
+	u := "http://" + host + exampleWith(path, m[1], "x%20x")
+	if w.sample != "" {
+		u += "?" + w.sample
+	}
+	n.saidDecoded = true
+	n.said = append(n.said, Difference{u, d.line, 0, "The file writes decoded what it takes over, " +
+		"the rule percent-encoded; so do others of its lines."})
 }
 
 // oddReturn notes of a way where a return writes something else than the rule.
@@ -560,9 +603,6 @@ func (n *nginxReader) target(to string, w way, host, scheme string) (string, boo
 		}
 		path, _, _ := strings.Cut(strings.ReplaceAll(w.old, ":digits}", "}"), "?")
 		whole, to = path, before
-		if uri == "$request_uri" && len(w.asked) > 0 {
-			whole += w.asked
-		}
 		break
 	}
 	if strings.Contains(to, "$request_uri") || strings.Contains(to, "$uri") {
@@ -572,7 +612,9 @@ func (n *nginxReader) target(to string, w way, host, scheme string) (string, boo
 	if err != nil {
 		return "", false, err
 	}
-	to += whole
+	if to += whole; kept {
+		to = withQuery(to, w.asked)
+	}
 	if strings.HasPrefix(to, "/") {
 		to = "https://" + host + to
 	}
@@ -603,12 +645,22 @@ func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme stri
 		strings.HasPrefix(to, "$scheme"):
 		status = 302
 	default:
+		if x, err := readExpression(d.words[1], ""); err == nil {
+			ways, ok := inLocation(x.ways, within, &n.states)
+			if !ok {
+				ways = within
+			}
+			n.keeps(keptLine{line: d.line, rank: rank + len(n.ranks), left: true}, hosts, ways)
+		} else {
+			n.keepsWhat(rank, d, hosts, d.words[1], false)
+		}
 		n.leave(d.line, d.text(), "it rewrites inside the server, and redirects nobody")
 		return
 	}
 	to = n.withSets(to)
 	x, err := readExpression(d.words[1], "")
 	if err != nil {
+		n.keepsWhat(rank, d, hosts, d.words[1], false)
 		n.leave(d.line, d.text(), "%s", err)
 		return
 	}
@@ -623,6 +675,7 @@ func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme stri
 		return
 	}
 	if !ok {
+		n.keeps(keptLine{line: d.line, rank: rank + len(n.ranks), left: true}, hosts, within)
 		n.leave(d.line, d.text(), "it stands inside a location, which decides together with it")
 		return
 	}
@@ -634,14 +687,23 @@ func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme stri
 	to = strings.TrimSuffix(to, "?")
 	twice := !drop && (strings.HasSuffix(to, "?$args") || strings.HasSuffix(to, "?$query_string"))
 	for _, w := range ways {
-		if twice && w.note == "" {
+		_, own, asks := strings.Cut(to, "?")
+		key, _, _ := strings.Cut(own, "=")
+		switch {
+		case w.note != "":
+		case twice:
 			w.note, w.differ = "The file hands the query on twice.", exampleOf(w.old)+"?x=1"
+		case asks && !drop && key != "" && !strings.ContainsAny(key, "$&"):
+			w.note, w.differ = keptTwice, exampleOf(w.old)+"?"+key+"=x"
 		}
 		for _, h := range n.asked(to, hosts) {
 			target, _, err := n.target(to, w, h, scheme)
 			if err != nil {
 				n.leave(d.line, d.text(), "%s", err)
 				return
+			}
+			if note, differ := moved(w.old, target); note != "" && w.note == "" {
+				w.note, w.differ = note, differ
 			}
 			if !drop {
 				target = withQuery(target, w.asked)
@@ -651,50 +713,80 @@ func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme stri
 	}
 }
 
+// keptTwice is said where a target sets a parameter that a visitor may bring too.
+const keptTwice = "The file keeps a parameter of the visitor that its target sets too; the rule " +
+	"does not."
+
 // inLocation gives the paths that both an expression and the location take that it stands in; ok is
 // false where that is more than the rule language says.
 func inLocation(ways, within []way, states *int) (both []way, ok bool) {
 	if within == nil {
 		return ways, true
 	}
+	both = []way{} // none is not everything
 	for _, w := range ways {
 		for _, l := range within {
-			if query := l.asked; query != "" {
-				l.old = strings.TrimSuffix(l.old, query)
-				one, ok := inLocation([]way{w}, []way{{old: l.old, groups: l.groups}}, states)
-				if !ok {
-					return nil, false
-				}
-				for _, b := range one {
-					b.old, b.asked = b.old+query, query
-					if l.other != "" && b.note == "" {
-						b.note, b.differ = l.note, exampleOf(strings.TrimSuffix(b.old, query))+l.other
-					}
-					b.groups = withGroups(b.groups, l.groups)
-					both = append(both, b)
-				}
-				continue
+			one, ok := meeting(w, l, states)
+			if !ok {
+				return nil, false
 			}
-			start, rest, open := strings.Cut(l.old, "{+rest}")
-			switch {
-			case open && rest == "" && !strings.Contains(start, "{") && strings.HasPrefix(w.old, start):
-				both = append(both, w) // the location takes all that the expression does
-			case w.old == "/{+rest}" && len(w.groups) == 0:
-				both = append(both, l)
-			case unnamed(l.old) == unnamed(w.old):
-				both = append(both, w)
-			case !strings.Contains(w.old, "{") && !strings.HasPrefix(w.old, start):
-				// They have nothing in common.
-			default:
-				one, ok := common(w, l, states)
-				if !ok {
-					return nil, false
-				}
-				both = append(both, one...)
-			}
+			both = append(both, one...)
 		}
 	}
 	return both, true
+}
+
+// meeting gives what a way takes within another one, which may ask for a query.
+func meeting(w, l way, states *int) ([]way, bool) {
+	if l.asked != "" && strings.Contains(w.old, "?") {
+		return nil, false // two conditions on one query
+	}
+	if l.note != "" && w.note == "" && strings.HasSuffix(l.differ, "?x=1") {
+		w.note, w.differ = l.note, exampleOf(w.old)+"?x=1"
+	}
+	query := l.asked
+	if query == "" {
+		return meetingPaths(w, l, states)
+	}
+	l.old = strings.TrimSuffix(l.old, query)
+	both, ok := meetingPaths(w, way{old: l.old, groups: l.groups}, states)
+	for i := range both {
+		b := &both[i]
+		b.old, b.asked, b.sample = b.old+query, query, l.sample
+		if b.note != "" && l.sample != "" {
+			b.differ = withSample(b.differ, l.sample)
+		}
+		if l.other != "" && b.note == "" {
+			b.note, b.differ = l.note, exampleOf(strings.TrimSuffix(b.old, query))+l.other
+		}
+		b.groups = withGroups(b.groups, l.groups)
+	}
+	return both, ok
+}
+
+// meetingPaths is meeting where no query is asked for.
+func meetingPaths(w, l way, states *int) ([]way, bool) {
+	start, rest, open := strings.Cut(l.old, "{+rest}")
+	begins := open && rest == "" && !strings.Contains(start, "{")
+	switch {
+	case begins && strings.HasPrefix(w.old, start): // the location takes all that the expression does
+		return []way{w}, true
+	case w.old == "/{+rest}" && len(w.groups) == 0:
+		return []way{l}, true
+	case unnamed(l.old) == unnamed(w.old):
+		return []way{w}, true
+	case begins && !strings.Contains(w.old, "{"): // they have nothing in common
+		return nil, true
+	}
+	return common(w, l, states)
+}
+
+// withSample gives a path, perhaps with a query, with more of a query behind it.
+func withSample(path, sample string) string {
+	if strings.Contains(path, "?") {
+		return path + "&" + sample
+	}
+	return path + "?" + sample
 }
 
 // common gives what two ways have in common where one takes all that the other does, or nothing;
@@ -764,6 +856,7 @@ func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme st
 	inner, ok := n.singleIn(d)
 	if !ok {
 		if slices.ContainsFunc(d.block, isRedirecting) {
+			n.keepsLeft(rank, d, hosts, within)
 			n.leave(d.line, d.text(), "an if with more than a return in it is not supported")
 		}
 		return
@@ -785,8 +878,17 @@ func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme st
 	c := comparison{rank: rank, d: d, inner: inner, variable: variable, how: how, value: value,
 		hosts: hosts, scheme: scheme, within: within}
 	if why := n.compares(c); why != "" {
+		n.keepsLeft(rank, d, hosts, within)
 		n.leave(d.line, d.text(), "%s", why)
 	}
+}
+
+// keepsLeft notes an if that is left: it may take all URLs of the place where it stands.
+func (n *nginxReader) keepsLeft(rank int, d directive, hosts []string, within []way) {
+	if within == nil {
+		within = []way{everything()}
+	}
+	n.keeps(keptLine{line: d.line, rank: rank + len(n.ranks), left: true}, hosts, within)
 }
 
 // comparison is an if: what it compares, and what stands in it.
@@ -801,6 +903,10 @@ type comparison struct {
 
 // answer has what stands in an if answer for these.
 func (n *nginxReader) answer(c comparison, hosts []string, scheme string, ways []way) {
+	if ways != nil && len(ways) == 0 {
+		n.leave(c.d.line, c.d.text(), "no path of the location that it stands in fits it")
+		return
+	}
 	if c.inner.words[0] == "rewrite" {
 		n.rewrite(c.rank, c.inner, hosts, scheme, ways)
 		return
@@ -907,7 +1013,10 @@ func (n *nginxReader) withQueryOf(c comparison, pattern, also, unable string) st
 			if at.note != "" && w.note == "" {
 				w.note, w.differ, w.other = at.note, at.differ(w), at.example
 			}
-			w.old, w.asked = w.old+at.query, at.query
+			w.old, w.asked, w.sample = w.old+at.query, at.query, at.sample
+			if w.other == "" && w.note != "" {
+				w.differ = withSample(w.differ, at.sample)
+			}
 			made = append(made, w)
 		}
 	}
@@ -947,6 +1056,7 @@ func (n *nginxReader) byRequest(c comparison) string {
 	}
 	for i := range x.ways {
 		w := &x.ways[i]
+		w.raw = true
 		if w.folds = w.folds || c.how == "~*"; x.anchored && !last && w.note == "" {
 			w.note, w.differ = "The rule takes the path with a query too.", exampleOf(w.old)+"?x=1"
 		}

@@ -233,6 +233,7 @@ func (n *nginxReader) mapped(rank int, l lookup, hosts []string, scheme string, 
 		default:
 			keys, why := l.key(strings.TrimPrefix(e.words[0], `\`), w)
 			if why != "" {
+				n.keeps(keptLine{line: e.line, rank: rank + len(n.ranks), left: true}, hosts, []way{w})
 				n.leave(e.line, e.text(), "%s", why)
 				continue
 			}
@@ -249,12 +250,21 @@ func (n *nginxReader) mapped(rank int, l lookup, hosts []string, scheme string, 
 		expression, folds := strings.CutPrefix(e.words[0][1:], "*")
 		keys, why := l.expression(expression, folds, w)
 		if why != "" {
+			n.keeps(keptLine{line: e.line, rank: rank + len(n.ranks), left: true}, hosts, []way{w})
 			n.leave(e.line, e.text(), "%s", why)
 			continue
 		}
 		for _, k := range keys {
 			n.mapTo(rank, e, l, k, hosts, scheme)
 		}
+	}
+	value := ""
+	if len(fallback.words) == 2 {
+		value = fallback.words[1]
+	}
+	if !l.sure && !whole && l.before+value+l.behind == "" && l.status != 410 && len(hosts) > 0 {
+		// where the map has no value, it answers without a target
+		n.keeps(keptLine{line: l.d.line, rank: rank + len(n.ranks)}, hosts, []way{w})
 	}
 	if len(fallback.words) == 2 && !whole &&
 		(!l.sure || fallback.words[1] != "" && fallback.words[1] != "0") {
