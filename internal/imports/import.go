@@ -550,17 +550,9 @@ func (w *wins) comesBefore(d Difference) bool {
 	if !ok {
 		return false
 	}
-	rank, own := -1, -1
-	for i := range w.of.Rules {
-		r := &w.of.Rules[i]
-		if r.Line == won.Rule.Line && rank < 0 {
-			rank = r.Rank
-		}
-		if r.Source == d.Line && own < 0 {
-			own = r.Rank
-		}
-	}
-	return rank >= 0 && (own < 0 || rank < own)
+	rank, known := w.ranks[won.Rule.Line]
+	own, has := w.ranks[d.Line]
+	return known && (!has || rank < own)
 }
 
 // overruled reports whether a rule takes a URL, but another one wins there: what it would answer
@@ -694,6 +686,7 @@ type wins struct {
 	firstOf  map[web.Host]int32 // the first rule of each host
 	modes    bool               // some host does not care how a path is written
 	table    *rule.Table        // of all rules, where that had to be made
+	ranks    map[int]int        // of the first rule of each line
 }
 
 func newWins(m *Import, scope rule.Scope, canonical web.Door) *wins {
@@ -702,9 +695,10 @@ func newWins(m *Import, scope rule.Scope, canonical web.Door) *wins {
 		seed: maphash.MakeSeed(), led: make(map[uint64]int32, len(m.Rules)),
 		next:  make([]int32, len(m.Rules)),
 		kinds: map[uint64][]string{}, ledKind: map[uint64]int32{}, nextKind: make([]int32, len(m.Rules)),
-		firstOf: map[web.Host]int32{}}
+		firstOf: map[web.Host]int32{}, ranks: map[int]int{}}
 	for i := len(m.Rules) - 1; i >= 0; i-- {
 		r := w.read(i)
+		w.ranks[m.Rules[i].Source] = m.Rules[i].Rank
 		w.firstOf[r.Old.Host] = int32(i)
 		path, exact := lead(r)
 		begins := w.begin(r.Old.Host, path, exact)
