@@ -24,11 +24,12 @@ func (p *program) write() *cobra.Command {
 		Example: `  upperpath write nginx
   upperpath write apache
   upperpath write sheet
-  upperpath write zone`,
+  upperpath write zone
+  upperpath write table`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error { return c.Help() },
 	}
-	c.AddCommand(p.writeSheet(), p.writeZone())
+	c.AddCommand(p.writeSheet(), p.writeZone(), p.writeTable())
 	for _, w := range servers.Writers() {
 		c.AddCommand(p.writeServer(w))
 	}
@@ -106,7 +107,8 @@ exactly is reported, and the exit code is then 1.`,
 			}
 			made := make([]files.Made, len(written.Files))
 			for i, f := range written.Files {
-				made[i] = files.Made{Path: filepath.Join(out, f.Name), Data: f.Text, Opens: w.Comment}
+				made[i] = files.Made{Path: filepath.Join(out, f.Name), Data: f.Text, Opens: w.Comment,
+					Before: true}
 			}
 			if err := files.WriteMade(force, made...); err != nil {
 				return err
@@ -139,6 +141,9 @@ exactly is reported, and the exit code is then 1.`,
 		"the `FOLDER` from which exempt paths are answered")
 	f.StringVar(&o.Place, "place", w.Options.Place,
 		"the `FOLDER` on the server that will have the files")
+	f.StringVar(&o.Log, "log", "", "a `FILE` on the server for the requests of these hosts")
+	f.BoolVar(&o.Beside, "beside", false,
+		"another file has the server listen, and answers unknown hosts")
 	for i, form := range w.Forms {
 		f.BoolVar(&forms[i], form.Name, false, form.Usage)
 	}
@@ -208,8 +213,12 @@ func (p *program) saidServer(
 				d.Name,
 				points,
 			)
-			return
+			break
 		}
+	}
+	fmt.Fprint(p.out, "\nTo take it back:\n")
+	for i, step := range written.Undo {
+		fmt.Fprintf(p.out, "  %d %s\n", i+1, step)
 	}
 }
 

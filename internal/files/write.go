@@ -125,6 +125,7 @@ type Made struct {
 	Data          []byte
 	Opens, Closes string // of a comment
 	Form          Form   // where its mark stands
+	Before        bool   // the file that it replaces is kept, with BeforeEnding behind its name
 }
 
 // Form says where the mark of a file stands.
@@ -147,6 +148,9 @@ func WriteMade(force bool, all ...Made) error {
 		}
 	}
 	for _, m := range all {
+		if err := m.keepBefore(); err != nil {
+			return err
+		}
 		data := m.Data
 		switch m.Form {
 		case Table:
@@ -161,6 +165,26 @@ func WriteMade(force bool, all ...Made) error {
 		}
 	}
 	return nil
+}
+
+// BeforeEnding is behind the name of a file that was replaced.
+const BeforeEnding = ".before"
+
+// keepBefore keeps the file that another one replaces, where that is wanted and they differ.
+func (m Made) keepBefore() error {
+	if !m.Before {
+		return nil
+	}
+	old, err := Read(m.Path, MostTable)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil
+	case err != nil:
+		return fmt.Errorf("reading %s: %w", m.Path, err)
+	case bytes.HasSuffix(old, append([]byte("\n"), m.Data...)):
+		return nil // what is written is there already
+	}
+	return writeWhole(m.Path+BeforeEnding, old)
 }
 
 // ErrExists says that a file with other contents is there already.

@@ -37,7 +37,7 @@ how their paths begin.`,
 			htaccess,
 			"write one .htaccess for a shared host where nothing else may be changed; other hosts there " +
 				"are left alone",
-			[]string{"listen", "certificates", "challenges", "place"},
+			[]string{"listen", "certificates", "challenges", "place", "beside", "log"},
 		},
 	},
 	Checker: apacheChecker,
@@ -100,6 +100,7 @@ func writeApache(doors predictedDoors, o Options) (Output, error) {
 			Findings: a.findings,
 			Doors:    len(doors),
 			Steps:    steps,
+			Undo:     []string{"put the file before it back (.htaccess.before), or remove it", remembered},
 		}, nil
 	}
 	files := []File{{"apache.conf", a.serverFile()}}
@@ -118,7 +119,9 @@ func writeApache(doors predictedDoors, o Options) (Output, error) {
 		}
 	}
 	steps = append(steps, "apachectl configtest, then apachectl graceful (modules rewrite and ssl)")
-	return Output{Files: files, Findings: a.findings, Doors: len(doors), Steps: steps}, nil
+	undo := []string{"remove the Include line, or put the files before it back (apache.conf.before)",
+		"apachectl configtest, then apachectl graceful", remembered}
+	return Output{Files: files, Findings: a.findings, Doors: len(doors), Steps: steps, Undo: undo}, nil
 }
 
 type apacheText struct {
@@ -254,10 +257,16 @@ func (a *apacheText) serverFile() []byte {
 	fmt.Fprintf(&b, apacheHead, commentSafe(place), commentSafe(a.options.Certificates),
 		commentSafe(a.options.Challenges))
 	fmt.Fprint(&b, apacheRefusals)
-	fmt.Fprint(&b,
-		"# A host that is not here gets 421, and over TLS the first certificate of this file before "+
-			"it.\n")
-	if !slices.Equal(a.options.HTTP, apacheOptions.HTTP) ||
+	fmt.Fprint(&b, "# Lines of your own for these hosts stand in own/*.conf beside this file, which this "+
+		"program never writes.\n")
+	if !a.options.Beside {
+		fmt.Fprint(&b, "# A host that is not here gets 421, and over TLS the first certificate of this "+
+			"file before it.\n")
+	}
+	if a.options.Beside {
+		fmt.Fprint(&b, "# Another file has the server listen, and answers hosts that are not here: it has "+
+			"to be included before.\n")
+	} else if !slices.Equal(a.options.HTTP, apacheOptions.HTTP) ||
 		!slices.Equal(a.options.HTTPS, apacheOptions.HTTPS) {
 		fmt.Fprint(&b, "\n")
 		for _, l := range slices.Concat(a.options.HTTP, a.options.HTTPS) {
@@ -270,7 +279,9 @@ func (a *apacheText) serverFile() []byte {
 			"</Directory>\n",
 		apacheQuote(directoryPattern(a.options.Challenges)),
 	)
-	a.unknownHosts(&b)
+	if !a.options.Beside {
+		a.unknownHosts(&b)
+	}
 	domain := ""
 	blocks := slices.Clone(a.blocks)
 	slices.SortStableFunc(blocks, func(x, y block) int { // the first that fits takes a name
@@ -345,7 +356,14 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 	}
 	if k.Scheme == web.HTTPS {
 		fmt.Fprint(b, a.certificate(k))
+		fmt.Fprint(b, "    <IfModule http2_module>\n        Protocols h2 http/1.1\n    </IfModule>\n")
 	}
+	if a.options.Log != "" {
+		fmt.Fprintf(b, "    <IfModule log_config_module>\n        CustomLog %s \"%%v %%h %%t \\\"%%r\\\" %%>s "+
+			"%%{Location}o\"\n    </IfModule>\n", apacheQuote(a.options.Log))
+	}
+	fmt.Fprintf(b, "    IncludeOptional %s\n",
+		apacheQuote(strings.TrimSuffix(a.options.Place, "/")+"/own/*.conf"))
 	if k.HSTS != "" {
 		fmt.Fprintf(b, "    Header always set Strict-Transport-Security %s\n", apacheQuote(k.HSTS))
 	}

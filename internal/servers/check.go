@@ -76,6 +76,9 @@ func (w Writer) Check(ctx context.Context, doors []predict.Treatment, o Options)
 	defer func() { _ = os.RemoveAll(folder) }()
 	o.HTTP, o.HTTPS = []string{"127.0.0.1:48080"}, []string{"127.0.0.1:48443"}
 	o.Certificates, o.Challenges, o.Place = folder, folder, folder
+	if o.Beside = false; o.Log != "" { // it stands alone there
+		o.Log = filepath.Join(folder, "requests.log")
+	}
 	written, err := w.Write(doors, o)
 	if err != nil {
 		return Checked{}, err

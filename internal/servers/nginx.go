@@ -73,7 +73,9 @@ func writeNginx(doors predictedDoors, o Options) (Output, error) {
 			"put the certificates where its first lines say: a file DOMAIN.crt and DOMAIN.key for each " +
 				"domain",
 			"copy it to the server, and include it in the http context of nginx",
-			"nginx -t, then nginx -s reload"}}, nil
+			"nginx -t, then nginx -s reload"},
+		Undo: []string{"remove the include line, or put the file before it back (nginx.conf.before)",
+			"nginx -t, then nginx -s reload", remembered}}, nil
 }
 
 // tagOf gives what tells the variables of these doors from those of another estate's file in the
@@ -118,7 +120,9 @@ const nginxHead = `# Redirects for nginx (1.19.4 or newer), to be included in th
 # beside it. Where a target has a status in front (302:https://...), it is complete; else the visitor's query comes
 # behind it.
 #
-# A line "pcre_jit on;" at the top of nginx.conf makes all of this faster.
+# A line "pcre_jit on;" at the top of nginx.conf makes all of this faster. HTTP/2 is switched on beside the include:
+# "http2 on;" (1.25.1 or newer). Lines of your own for these servers stand in own/*.conf beside this file, which this
+# program never writes.
 #
 # Two URLs are the same here where RFC 3986 section 6.2.2 says so: %%7E is ~, but %%2F is not /. What nginx itself
 # refuses stays refused with 400: a %% that starts no escape, %%00, octets outside ASCII, and ".." beside other
@@ -183,6 +187,11 @@ func (n *nginx) file() []byte {
 	fmt.Fprintf(&b, nginxHead, commentSafe(place), commentSafe(n.options.Certificates),
 		commentSafe(n.options.Challenges))
 	fmt.Fprint(&b, n.sizes(), nginxCommon)
+	if n.options.Log != "" {
+		fmt.Fprintf(&b, "\n# What is logged of these hosts: who asked for what, and where it was led.\n"+
+			"log_format up_%s '$host $remote_addr [$time_local] \"$request\" $status $sent_http_location';\n",
+			n.tag)
+	}
 	if n.starts.Len() > 0 {
 		fmt.Fprint(&b,
 			"\n# How the path begins: its first segments, or its first octets; of odd ones decoded.\n")
@@ -190,11 +199,10 @@ func (n *nginx) file() []byte {
 	for _, text := range []*bytes.Buffer{&n.starts, &n.queries, &n.maps} {
 		b.Write(text.Bytes())
 	}
-	fmt.Fprintf(&b,
-		"\n# Hosts that are not here. Leave these two servers out where another file has default "+
-			"servers "+
-			"for the same ports.\n")
-	n.unknownHosts(&b)
+	if !n.options.Beside {
+		fmt.Fprint(&b, "\n# Hosts that are not here.\n")
+		n.unknownHosts(&b)
+	}
 	b.Write(n.text.Bytes())
 	return b.Bytes()
 }
@@ -287,6 +295,11 @@ func (n *nginx) server(b block) {
 			quoteValue(at+".key"),
 		)
 	}
+	if n.options.Log != "" {
+		fmt.Fprintf(w, "    access_log %s up_%s;\n", quoteValue(n.options.Log), n.tag)
+	}
+	fmt.Fprintf(w, "    include %s;\n",
+		quoteValue(strings.TrimSuffix(n.options.Place, "/")+"/own/*.conf"))
 	if b.HSTS != "" {
 		fmt.Fprintf(w, "    add_header Strict-Transport-Security %s always;\n", quote(b.HSTS))
 	}

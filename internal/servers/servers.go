@@ -83,7 +83,13 @@ type Options struct {
 	Challenges   string // folder from which exempt paths are answered
 	Place        string // folder on the server in which the files will lie
 	Form         string // the name of a form; "" for the first
+	Beside       bool   // another file of the server listens there and answers unknown hosts
+	Log          string // file for the requests of these hosts; "": the server's own
 }
+
+// remembered is said of taking redirects back.
+const remembered = "browsers that came meanwhile keep a 301 or 308 for as long as they like: " +
+	"have pages where it leads, or lead from there back with 302"
 
 // Output is a configuration and what it does not say exactly.
 type Output struct {
@@ -91,6 +97,7 @@ type Output struct {
 	Findings []finding.Finding
 	Doors    int
 	Steps    []string // how to put it in place, in order
+	Undo     []string // how to take it back
 }
 
 // File is one file to be written.
@@ -139,7 +146,7 @@ func (w Writer) Write(doors []predict.Treatment, o Options) (Output, error) {
 
 // Refuses says which option no configuration file of the server can hold.
 func (w Writer) Refuses(o Options) error {
-	for _, folder := range []string{o.Certificates, o.Challenges, o.Place} {
+	for _, folder := range []string{o.Certificates, o.Challenges, o.Place, o.Log} {
 		if i := strings.IndexFunc(folder, problem.Hostile); i >= 0 {
 			r, _ := utf8.DecodeRuneInString(folder[i:])
 			return fmt.Errorf("%q: the folder's name contains %s; expected a name without it", folder,

@@ -61,3 +61,17 @@ func (l listening) ask(scheme, sni, host, uri string) string {
 	}
 	return said
 }
+
+// header gives a header of the answer to a request over http.
+func (l listening) header(host, uri, name string) string {
+	c, err := net.DialTimeout("tcp", l.http, 5*time.Second)
+	require.NoError(l.t, err)
+	defer c.Close()
+	_ = c.SetDeadline(time.Now().Add(10 * time.Second))
+	_, err = fmt.Fprintf(c, "GET %s HTTP/1.1\r\nHost: %s\r\nConnection: close\r\n\r\n", uri, host)
+	require.NoError(l.t, err)
+	r, err := http.ReadResponse(bufio.NewReader(c), nil)
+	require.NoError(l.t, err)
+	defer r.Body.Close()
+	return r.Header.Get(name)
+}
