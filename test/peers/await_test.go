@@ -151,6 +151,7 @@ func (c *changing) remember(names ...string) {
 // waiting program, and looks that it says each when it is so, and not before: unbound goes on
 // giving what it remembers for as long as the TTL says.
 func TestAwaitWaitsForRealServers(t *testing.T) {
+	t.Parallel() // most of it is waiting
 	c := startChanging(t)
 	survey := append([]string{"survey", "--fail-on", "never"}, c.survey...)
 	_, code := run(t, "", survey...)

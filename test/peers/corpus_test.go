@@ -370,6 +370,7 @@ func startNginxAt(t *testing.T, at, servers string) string {
 // TestTheCorpusOfIdioms reads every idiom, and compares what real servers answer with what the
 // rules give.
 func TestTheCorpusOfIdioms(t *testing.T) {
+	t.Parallel() // most of it is waiting
 	file := "testdata/idioms.txt"
 	if other := os.Getenv("IDIOMS"); other != "" {
 		file = other

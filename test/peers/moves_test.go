@@ -14,6 +14,7 @@ import (
 // TestCapturesMoveBetweenPathAndQuery asks real servers about 30 tables whose captures move from
 // the query into the path and back, with values that mean something else there.
 func TestCapturesMoveBetweenPathAndQuery(t *testing.T) {
+	t.Parallel() // most of it is waiting
 	estate := `canonical: https://www.n.example
 site: {hosts: [www.n.example]}
 carriers:

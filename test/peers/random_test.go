@@ -200,6 +200,7 @@ domains: [{name: old.example, index: [index.php]}]
 // way, for real servers, and compares status and Location of many requests with the prediction.
 // SEED=3 ROUNDS=200 goes looking for others.
 func TestServersAnswerRandomTablesAsPredicted(t *testing.T) {
+	t.Parallel() // most of it is waiting
 	seed, rounds := uint64(61), 30
 	if s, err := strconv.ParseUint(os.Getenv("SEED"), 10, 64); err == nil {
 		seed = s

@@ -108,6 +108,7 @@ func startSigned(t *testing.T) *signedZones {
 // TestAResolverThatChecksSignaturesTellsTheCause surveys zones that bind's tools signed through a
 // bind that checks them.
 func TestAResolverThatChecksSignaturesTellsTheCause(t *testing.T) {
+	t.Parallel() // most of it is waiting
 	z := startSigned(t)
 	estate := z.write("estate/upperpath.yaml", "canonical: https://www.sound.example\n"+
 		"carriers: {g: {by: server, addresses: [203.0.113.20]}}\n"+
