@@ -724,6 +724,11 @@ func (a *apache) rewriteAt(number int, text string, args []string, f rewriteHow,
 	if at.uri != nil {
 		if takesEvery(args[0]) {
 			ways = byURI(*at.uri)
+			for i := range ways {
+				if !strings.Contains(args[0], "(") {
+					ways[i].groups = map[string]string{} // its own expression has none
+				}
+			}
 		} else {
 			at.needs = append(slices.Clone(at.needs), need{at.uriPattern, false, false, at.folds})
 			if at.folds = false; at.byPath {

@@ -1322,6 +1322,9 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 	if made, is, err := r.readSuffix(ways, inside, end, number, name); is {
 		return made, err
 	}
+	if made, is, err := r.readPrefix(ways, inside, end, number, name); is {
+		return made, err
+	}
 	if made, is := r.readFolders(ways, inside, end, number, name); is {
 		return made, nil
 	}
@@ -1573,6 +1576,52 @@ func (r *expressionReader) readSuffix(
 	}
 	if len(made) > mostWays {
 		return nil, true, errTooMany
+	}
+	return made, true, nil
+}
+
+// prefixGroup is a group of a class and then a text, as in (.+\.pdf).
+var prefixGroup = regexp.MustCompile(
+	`^(\.[*+]|\[0-9\]\+|\\d\+|\[\^/\]\+|\\w\+|\[[^\]\\]+\]\+)((?:[^\\.\[\]()*+?|{}^$]|\\[^a-zA-Z0-9])+)$`)
+
+// readPrefix reads such a group; false where it is none.
+func (r *expressionReader) readPrefix(ways []way, inside string, end, number int,
+	name string) ([]way, bool, error) {
+	m := prefixGroup.FindStringSubmatch(inside)
+	behind := r.rest[end+1:]
+	if m == nil || r.narrow != nil || number == 0 ||
+		behind != "" && strings.IndexByte("?*+{", behind[0]) >= 0 {
+		return nil, false, nil
+	}
+	inner, text := expressionReader{rest: m[2]}, ""
+	for inner.rest != "" {
+		one, err := inner.readText()
+		if err != nil {
+			return nil, true, err
+		}
+		text += one
+	}
+	class := expressionReader{rest: m[1]}
+	takes, err := class.readClass()
+	if err != nil {
+		return nil, true, err
+	}
+	last := behind == "" || literalEnding(m[2]+behind)
+	capture := fmt.Sprintf("g%d", number)
+	made, err := with(ways, takes, capture, 0, "", last)
+	if err != nil {
+		return nil, true, err
+	}
+	r.narrow = class.narrow
+	made = r.narrowed(nil, made, capture, "")
+	r.rest = behind
+	for i := range made {
+		w := &made[i]
+		written := w.old[strings.LastIndexByte(w.old, '{'):]
+		written = strings.Replace(written, ":digits}", "}", 1) + text
+		w.old += text
+		w.groups = maps.Clone(w.groups)
+		w.groups[fmt.Sprint(number)], w.groups[name] = written, written
 	}
 	return made, true, nil
 }

@@ -459,6 +459,9 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 			return
 		case "rewrite":
 			n.rewrite(rank, inner, hosts, scheme, ways)
+			for i := range ways { // nginx forgets the groups when it tries another expression
+				ways[i].groups = map[string]string{}
+			}
 		case "if":
 			n.condition(rank, inner, hosts, scheme, ways)
 		case "location":
