@@ -78,7 +78,7 @@ the site, and saves nothing.`,
 				return err
 			}
 			defer func() { _ = who.close() }()
-			if asked != "" {
+			if c.Flags().Changed("explain") {
 				return p.explainLive(c.Context(), made, who, asked, &out)
 			}
 			if olds.only = from.only; olds.path != "" {

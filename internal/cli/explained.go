@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/explain"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
@@ -25,6 +26,8 @@ func askedURL(made *plan.Plan, given string) (web.URL, error) {
 	switch {
 	case err != nil:
 		return u, usage("--explain %s: %s", given, err)
+	case u.Door().Port != 0:
+		return u, usage("--explain %s: doors have no port; expected a URL without one", given)
 	case !made.Estate.Holds(u.Host()):
 		return u, usage("--explain %s: %s is no host of the estate; expected a URL of one of its domains",
 			given, u.Host())
@@ -34,18 +37,23 @@ func askedURL(made *plan.Plan, given string) (web.URL, error) {
 
 // wantedOf says of a URL what is wanted and what the plan predicts.
 func wantedOf(made *plan.Plan, u web.URL) report.Explained {
-	goal := made.Goal(u)
-	e := report.Explained{URL: u.String(), Gone: goal.Gone, Predicted: made.Web.Try(u)}
-	if !goal.Target.IsZero() {
-		e.Wanted = goal.Target.String()
-	}
-	return e
+	return report.Explained{URL: u.String(), Predicted: made.Web.Try(u), Wanted: explain.Wanted{
+		Goal: made.Goal(u), Left: leftAlone(made, u)}}
+}
+
+// leftAlone reports whether a URL of a door that forwards is never redirected.
+func leftAlone(made *plan.Plan, u web.URL) bool {
+	return made.Forwards(u.Door()) && made.Web.Treatment(u.Door()).Exempts(u)
 }
 
 // seenOf follows a URL, judges what is met, and says so.
 func seenOf(ctx context.Context, made *plan.Plan, who *crowd, u web.URL, name string) report.Seen {
 	w := who.first()
-	c := chain.Follow(ctx, w, chain.Ask{URL: u}, chain.Asked)
+	probe := chain.Asked
+	if leftAlone(made, u) {
+		probe = chain.WellKnown
+	}
+	c := chain.Follow(ctx, w, chain.Ask{URL: u}, probe)
 	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Elsewhere: made.Elsewhere,
 		Forwards: made.Forwards, HSTS: made.HSTS, Exempt: made.Exempt, Clues: made.Clues()}
 	judge.Chain(&c, made.Goal(u))
@@ -97,7 +105,7 @@ func (p *program) showExplained(all report.Explained, out *output) error {
 	if err := p.show(report.Explanation(all), out); err != nil {
 		return err
 	}
-	if all.Parts() != "" {
+	if !all.Same() {
 		return ended{code: exitFindings}
 	}
 	return nil

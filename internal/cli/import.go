@@ -136,6 +136,10 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (impo
 		}
 		host = h.String()
 	}
+	if o.folder != "" && o.kind != "apache" {
+		return imports.Import{},
+			usage("--folder says where an .htaccess lies; expected --kind apache with it")
+	}
 	if o.kind == "csv" {
 		read, rows, err := files.ReadPairs(path, o.oldColumn, o.newColumn)
 		pairs := make([]imports.Pair, len(read))

@@ -78,7 +78,7 @@ wanted, predicted, rehearsed and was observed last, and where they part.`,
 				return p.rehearseSteps(c.Context(), made, step, all, &out)
 			case olds.path != "":
 				return p.rehearseOldURLs(c.Context(), e, made, &on, &olds, &out)
-			case asked != "":
+			case c.Flags().Changed("explain"):
 				return p.explainRehearsed(c.Context(), e, made, &on, asked, &out)
 			}
 			a, err := p.rehearsal(c.Context(), e, made, &on)

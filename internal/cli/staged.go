@@ -7,15 +7,18 @@ import (
 	"net/netip"
 	"os"
 	"strings"
+	"sync/atomic"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/servers"
 	"upperpath.example/upperpath/internal/stage"
 	"upperpath.example/upperpath/internal/store"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // stageOptions say how a plan is rehearsed.
@@ -31,6 +34,8 @@ type realOnStage struct {
 	carrier *estate.Carrier
 	doors   []predict.Treatment
 	served  *servers.Served
+	asked   atomic.Int64 // connections that came to it
+	behind  int          // doors at which an edge network answers, as the stage plays it
 }
 
 // realFor finds what a real server is to stand in for.
@@ -51,6 +56,11 @@ func realFor(e *files.Estate, made *plan.Plan, o *stageOptions) (*realOnStage, e
 		return nil, err
 	}
 	r := &realOnStage{writer: w, carrier: made.Estate.Carrier(name), doors: made.Web.Held(name)}
+	for _, d := range r.doors {
+		if d.Domain != nil && d.Domain.Carry[d.Host] != r.carrier {
+			r.behind++ // the carrier of the host is an edge network in front of it
+		}
+	}
 	switch {
 	case len(r.doors) == 0:
 		return nil, usage("--with %s: %s carries none of these doors", o.with, name)
@@ -86,11 +96,30 @@ func containsAddress(all []netip.Addr, a netip.Addr) bool {
 // relay has a scene lead to the server, at ports that are known before it runs.
 func (r *realOnStage) relay(scene *stage.Scene) {
 	for _, a := range r.carrier.Addresses {
-		scene.Endpoints[netip.AddrPortFrom(a, 80)] = &stage.Endpoint{
-			RelayTo: func() string { return r.served.HTTP }}
-		scene.Endpoints[netip.AddrPortFrom(a, 443)] = &stage.Endpoint{
-			RelayTo: func() string { return r.served.HTTPS }}
+		scene.Endpoints[netip.AddrPortFrom(a, 80)] = &stage.Endpoint{RelayTo: func() string {
+			r.asked.Add(1)
+			return r.served.HTTP
+		}}
+		scene.Endpoints[netip.AddrPortFrom(a, 443)] = &stage.Endpoint{RelayTo: func() string {
+			r.asked.Add(1)
+			return r.served.HTTPS
+		}}
 	}
+}
+
+// said says what the server had to do with what was met.
+func (r *realOnStage) said() []string {
+	var all []string
+	if r.asked.Load() == 0 {
+		all = append(all, fmt.Sprintf(words.NotAsked, r.served.By, r.carrier.Name))
+	} else {
+		all = append(all, fmt.Sprintf(words.AnsweredBy, r.carrier.Name, r.served.By, r.writer.Name))
+	}
+	if r.behind > 0 {
+		all = append(all, fmt.Sprintf(words.BehindEdge, wording.Count(r.behind, "door"), r.carrier.Name,
+			wording.Verb(r.behind, "stands", "stand"), r.served.By))
+	}
+	return all
 }
 
 // holds gives the hosts for which the carrier has a certificate by then, of these.
@@ -166,8 +195,7 @@ func (p *program) onRehearsal(ctx context.Context, e *files.Estate, made *plan.P
 		}
 		defer func() { _ = who.close() }()
 		if with != nil {
-			who.said = append(who.said, fmt.Sprintf("At %s, %s answered, with the file that upperpath "+
-				"write %s makes.", with.carrier.Name, with.served.By, with.writer.Name))
+			who.said = with.said
 		}
 		who.returns()
 		return do(ctx, who, typed)

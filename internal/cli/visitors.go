@@ -74,8 +74,8 @@ var kinds = map[string]struct{ says, agent string }{
 type crowd struct {
 	webs     []*live.Client // a visitor each; the first is the one that everything else is asked from
 	visitors []chain.Visitor
-	memory   *chain.Memory // of one more, who comes back; nil: nobody does
-	said     []string      // what else is to be said of where they look
+	memory   *chain.Memory   // of one more, who comes back; nil: nobody does
+	said     func() []string // what else is to be said of where they look; nil: nothing
 
 	entries, differ int // how many were followed, and on how many not all went the same way
 	unseen          int // how many not all could follow
@@ -195,7 +195,9 @@ func (c *crowd) notes() []string {
 		}
 		all = append(all, says+".")
 	}
-	all = append(all, c.said...)
+	if c.said != nil {
+		all = append(all, c.said()...)
+	}
 	if c.memory != nil {
 		redirects, hosts := c.memory.Count()
 		all = append(

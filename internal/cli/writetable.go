@@ -67,9 +67,15 @@ are named: they are not in the table.`,
 			fmt.Fprintf(p.out, words.TableWritten, fromHere(out), wording.Count(len(x.Lines), "redirect"),
 				wording.Count(x.Led, "pattern"), wording.Verb(x.Led, "was", "were"))
 			for _, r := range x.Patterns {
-				fmt.Fprintf(p.out, words.TablePattern, r.Line, r.Old)
+				fmt.Fprintf(p.out, words.TableLeft, r.Line, r.Old, words.NoURLFits)
 			}
-			if len(x.Patterns) > 0 {
+			for _, r := range x.Never {
+				fmt.Fprintf(p.out, words.TableLeft, r.Line, r.Old, words.NeverWins)
+			}
+			if x.Others > 0 {
+				fmt.Fprintf(p.out, words.TableOthers, wording.Count(x.Others, "old URL"))
+			}
+			if len(x.Patterns)+len(x.Never)+x.Others > 0 {
 				return ended{code: exitFindings}
 			}
 			return nil

@@ -604,7 +604,7 @@ func (a *apache) redirectMatch(number int, text string, args []string) {
 	left := keptLine{line: number, rank: len(a.Rules), left: true}
 	x, err := readExpression(args[0], "")
 	if err != nil {
-		a.keepsWhat(left, args[0], false)
+		a.keepsWhat(left, a.hosts, args[0], false)
 		a.leave(number, text, "%s", err)
 		return
 	}
@@ -678,14 +678,16 @@ func (a *apache) rewrite(number int, text string, args []string) {
 	x, err := readExpression(args[0], prefix)
 	if err != nil {
 		left.without = prefix
-		a.keepsWhat(left, args[0], f.folds)
+		a.keepsWhat(left, a.hosts, args[0], f.folds)
 		a.leave(number, text, "%s", err)
 		return
 	}
 	a.guess(number, x.ways)
 	ats, why := a.conditions()
 	if why != "" {
-		a.keeps(left, a.hosts, x.ways)
+		if why != errNever.Error() {
+			a.keeps(left, a.hosts, x.ways)
+		}
 		a.leave(number, text, "%s", why)
 		return
 	}
@@ -820,19 +822,6 @@ func (a *apache) rewriteWay(number int, text, written string, f rewriteHow, w wa
 	return ""
 }
 
-// keepsWhat notes a line that is left and whose expression is more than a template says.
-func (a *apache) keepsWhat(k keptLine, expression string, folds bool) {
-	if folds {
-		expression = "(?i)" + expression
-	}
-	compiled, err := regexp.Compile(expression)
-	if err != nil || len(expression) > mostExpressed {
-		return
-	}
-	k.expression = compiled
-	a.keeps(k, a.hosts, []way{{}})
-}
-
 // guess says once of a file of a folder that is read as that of the folder of RewriteBase what it
 // would take in the root folder.
 func (a *apache) guess(number int, ways []way) {
@@ -931,7 +920,7 @@ func (a *apache) keepsAll(number int, args []string, flags string) {
 	hosts := a.hosts
 	x, err := readExpression(args[0], prefix)
 	if err != nil {
-		a.keepsWhat(keptLine{line: number, rank: len(a.Rules), left: true, without: prefix}, args[0],
+		a.keepsWhat(keptLine{line: number, rank: len(a.Rules), without: prefix}, a.hosts, args[0],
 			strings.Contains(strings.ToUpper(flags), "NC"))
 		return
 	}
@@ -1203,6 +1192,9 @@ func (a *apache) conditions() ([]asked, string) {
 			before := len(made)
 			for _, c := range group {
 				with, why := a.ask(at, c)
+				if why == errNever.Error() { // others of a group may hold
+					continue
+				}
 				if why != "" {
 					return nil, why
 				}
@@ -1217,7 +1209,10 @@ func (a *apache) conditions() ([]asked, string) {
 				}
 			}
 		}
-		if all = made; len(all) > mostWays {
+		switch all = made; {
+		case len(all) == 0:
+			return nil, errNever.Error()
+		case len(all) > mostWays:
 			return nil, errTooMany.Error()
 		}
 	}
@@ -1289,8 +1284,11 @@ func (a *apache) ask(at asked, c condition) ([]asked, string) {
 		}
 		return at.askQueries(pattern, c.folds())
 	case "IS_SUBREQ", "ENV:REDIRECT_STATUS":
-		if pattern == "false" || pattern == "^$" || pattern == "^0$" {
-			break // so it is of what visitors ask for
+		if pattern == "false" || pattern == "^$" {
+			if negated { // so it is of what visitors ask for
+				return nil, errNever.Error()
+			}
+			break
 		}
 		return nil, fmt.Sprintf("a rule cannot express the condition on %s", c.variable)
 	case "REQUEST_URI}?%{QUERY_STRING":

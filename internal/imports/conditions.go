@@ -266,10 +266,6 @@ func (a *asked) askQuery(pattern string) string {
 		return ""
 	}
 	inner, b := boundsOf(pattern)
-	if a.closed || b.whole && a.query != "" {
-		return errNever.Error() // one of them is the whole query
-	}
-	a.closed = b.whole
 	q := asking{groups: map[string]string{}, count: b.groups, named: a.asks}
 	for _, p := range strings.Split(strings.ReplaceAll(inner, "[^&", "[^\x00"), "&") {
 		if !q.take(strings.ReplaceAll(p, "\x00", "&"), b) {
@@ -287,10 +283,14 @@ func (a *asked) askQuery(pattern string) string {
 	for _, p := range q.query {
 		key, _, _ := strings.Cut(p, "=")
 		if keys[key] {
-			return unable
+			return unable // one parameter is asked for twice, which may hold
 		}
 		keys[key] = true
 	}
+	if q.before != "" && (a.closed || b.whole) {
+		return errNever.Error() // one of them is the whole query, and the other asks for more
+	}
+	a.closed = b.whole
 	a.query, a.groups, a.sample = "?"+strings.Join(q.query, "&"), q.groups,
 		strings.Join(q.example, "&")
 	a.asks, a.blurred, a.byPath = q.named, false, false

@@ -91,15 +91,37 @@ const mostKept = 10_000
 func (m *Import) keeps(k keptLine, hosts []string, ways []way) {
 	for _, h := range hosts {
 		for _, w := range ways {
+			if len(m.kept) == mostKept {
+				m.leave(k.line, "", "the lines behind it that keep URLs for themselves are not compared: "+
+					"there are more than %d of them", mostKept)
+			}
 			one := k
 			if one.host, one.old = h, w.old; w.note != "" { // it takes fewer than that
 				one.left = true
 			}
-			if len(m.kept) < mostKept {
+			if len(m.kept) <= mostKept {
 				m.kept = append(m.kept, one)
 			}
 		}
 	}
+}
+
+// lookAround is a part of an expression that takes nothing, and that Go's engine does not know.
+var lookAround = regexp.MustCompile(`\(\?<?[!=][^()]*\)`)
+
+// keepsWhat notes a line that is left and whose expression is more than a template says. One that
+// cannot be compiled without what looks around may take everything.
+func (m *Import) keepsWhat(k keptLine, hosts []string, expression string, folds bool) {
+	if k.left = true; folds {
+		expression = "(?i)" + expression
+	}
+	compiled, err := regexp.Compile(lookAround.ReplaceAllString(expression, ""))
+	if err != nil || len(expression) > mostExpressed {
+		m.keeps(k, hosts, []way{everything()})
+		return
+	}
+	k.expression = compiled
+	m.keeps(k, hosts, []way{{}})
 }
 
 // Conflict is two lines of a table that lead one URL to different places.
@@ -345,6 +367,11 @@ func (m *Import) Settle(scope rule.Scope) {
 		parsed, faults := reader.Read(r.Row)
 		if len(faults) > 0 {
 			m.leave(r.Source, r.Text, "%s", fact.Text(faults[0].Fault))
+			_, old, _ := strings.Cut("://"+strings.TrimPrefix(r.Old, "http://"), "://")
+			if host, path, is := strings.Cut(strings.TrimPrefix(old, "https://"), "/"); is {
+				m.keeps(keptLine{line: r.Source, rank: r.Rank, left: true, alone: !r.later}, []string{host},
+					[]way{{old: "/" + path}})
+			}
 			continue
 		}
 		keys[i] = max(1, maphash.String(seed, parsed.Old.String()))
@@ -459,6 +486,8 @@ func (w *wins) given() []Difference {
 		for j := range w.of.Rules {
 			r := &w.of.Rules[j]
 			if looked++; looked > 20*mostCompared {
+				w.of.leave(k.line, "", "it and the later lines that keep URLs for themselves are not "+
+					"compared with all rules that may take these: there are too many")
 				return all
 			}
 			says := "The file answers this itself and redirects nobody; the rule of line %d takes it now."
@@ -1227,6 +1256,26 @@ func (r *expressionReader) readText() (string, error) {
 	return string([]byte{c}), nil
 }
 
+// errNoText says that something is no text.
+var errNoText = errors.New("it is no text")
+
+// text reads a whole text of an expression.
+func (r *expressionReader) text(s string) (string, error) {
+	inner, text := expressionReader{rest: s, raw: r.raw}, ""
+	for inner.rest != "" {
+		if strings.IndexByte(`)(|*+?{}^$[`, inner.rest[0]) >= 0 {
+			return "", errNoText
+		}
+		one, err := inner.readText()
+		if err != nil {
+			return "", err
+		}
+		text += one
+	}
+	r.spaces = r.spaces || inner.spaces
+	return text, nil
+}
+
 // exactDigits is a class that takes so many digits.
 var exactDigits = regexp.MustCompile(`^(?:\[0-9\]|\\d)\{(\d{1,3})(?:,(\d{0,3}))?\}`)
 
@@ -1463,7 +1512,7 @@ func hexEscape(s string) (octet, rest string, is bool) {
 }
 
 // tailGroup is what stands in a group that is text and then anything, as in (/.*)?.
-var tailGroup = regexp.MustCompile(`^((?:[^\\.\[\]()*+?|{}^$]|\\[^a-zA-Z0-9])+)(\.\*|\.\+)$`)
+var tailGroup = regexp.MustCompile(`^(` + plainTexts + `)(\.\*|\.\+)$`)
 
 // readTail reads such a group; false where it is none.
 func (r *expressionReader) readTail(ways []way, inside string, end, number int, name string) ([]way,
@@ -1481,13 +1530,9 @@ func (r *expressionReader) readTail(ways []way, inside string, end, number int, 
 	if !r.last() {
 		return nil, true, fmt.Errorf("(%s) before the end takes slashes, and {name} does not", inside)
 	}
-	inner, text := expressionReader{rest: m[1]}, ""
-	for inner.rest != "" {
-		one, err := inner.readText()
-		if err != nil {
-			return nil, true, err
-		}
-		text += one
+	text, err := r.text(m[1])
+	if err != nil {
+		return nil, true, err
 	}
 	var made []way
 	for _, w := range ways {
@@ -1514,8 +1559,13 @@ func (r *expressionReader) readTail(ways []way, inside string, end, number int, 
 }
 
 // suffixGroup is a group of a text and then a class, as in (-[0-9]+)?.
-var suffixGroup = regexp.MustCompile(
-	`^((?:[^\\.\[\]()*+?|{}^$]|\\[^a-zA-Z0-9])+)(\[0-9\]\+|\\d\+|\[\^/\]\+|\\w\+|\[[^\]\\]+\]\+)$`)
+var suffixGroup = regexp.MustCompile(`^(` + plainTexts + `)(` + plainClass + `)$`)
+
+// What is a class that is repeated, and what a text, in an expression.
+const (
+	plainClass = `\[0-9\]\+|\\d\+|\[\^/\]\+|\\w\+|\[[^\]\\]+\]\+`
+	plainTexts = `(?:[^\\.\[\]()*+?|{}^$]|\\[^a-zA-Z0-9])+`
+)
 
 // readSuffix reads such a group, that may be missing; false where it is none.
 func (r *expressionReader) readSuffix(
@@ -1533,13 +1583,9 @@ func (r *expressionReader) readSuffix(
 	if behind != "" && strings.IndexByte("*+{", behind[0]) >= 0 {
 		return nil, false, nil
 	}
-	inner, text := expressionReader{rest: m[1]}, ""
-	for inner.rest != "" {
-		one, err := inner.readText()
-		if err != nil {
-			return nil, true, err
-		}
-		text += one
+	text, err := r.text(m[1])
+	if err != nil {
+		return nil, true, err
 	}
 	class := expressionReader{rest: m[2]}
 	takes, err := class.readClass()
@@ -1582,7 +1628,7 @@ func (r *expressionReader) readSuffix(
 
 // prefixGroup is a group of a class and then a text, as in (.+\.pdf).
 var prefixGroup = regexp.MustCompile(
-	`^(\.[*+]|\[0-9\]\+|\\d\+|\[\^/\]\+|\\w\+|\[[^\]\\]+\]\+)((?:[^\\.\[\]()*+?|{}^$]|\\[^a-zA-Z0-9])+)$`)
+	`^(\.[*+]|` + plainClass + `)(` + plainTexts + `)$`)
 
 // readPrefix reads such a group; false where it is none.
 func (r *expressionReader) readPrefix(ways []way, inside string, end, number int,
@@ -1593,13 +1639,9 @@ func (r *expressionReader) readPrefix(ways []way, inside string, end, number int
 		behind != "" && strings.IndexByte("?*+{", behind[0]) >= 0 {
 		return nil, false, nil
 	}
-	inner, text := expressionReader{rest: m[2]}, ""
-	for inner.rest != "" {
-		one, err := inner.readText()
-		if err != nil {
-			return nil, true, err
-		}
-		text += one
+	text, err := r.text(m[2])
+	if err != nil {
+		return nil, true, err
 	}
 	class := expressionReader{rest: m[1]}
 	takes, err := class.readClass()
@@ -1675,16 +1717,12 @@ func (r *expressionReader) readAlternatives(ways []way, inside string, end, numb
 	}
 	var texts []string
 	for _, choice := range choices {
-		inner, text := expressionReader{rest: choice}, ""
-		for inner.rest != "" {
-			if strings.IndexByte(`)(|*+?{}^$[`, inner.rest[0]) >= 0 {
-				return nil, fmt.Errorf("(%s) is more than the rule language can express", inside)
-			}
-			one, err := inner.readText()
-			if err != nil {
-				return nil, err
-			}
-			text += one
+		text, err := r.text(choice)
+		if errors.Is(err, errNoText) {
+			return nil, fmt.Errorf("(%s) is more than the rule language can express", inside)
+		}
+		if err != nil {
+			return nil, err
 		}
 		texts = append(texts, text)
 	}

@@ -427,7 +427,7 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 	case "~", "~*":
 		x, err := readExpression(path, "")
 		if err != nil {
-			n.keepsWhat(rankRegex, d, hosts, path, sign == "~*")
+			n.keepsWhat(keptLine{line: d.line, rank: rankRegex + len(n.ranks)}, hosts, path, sign == "~*")
 			n.leave(d.line, d.text(), "%s", err)
 			return
 		}
@@ -477,18 +477,6 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 		default:
 			n.matters(inner)
 		}
-	}
-}
-
-// keepsWhat notes a line that is left and whose expression is more than a template says.
-func (n *nginxReader) keepsWhat(rank int, d directive, hosts []string, expression string,
-	folds bool) {
-	if folds {
-		expression = "(?i)" + expression
-	}
-	if compiled, err := regexp.Compile(expression); err == nil && len(expression) <= mostExpressed {
-		n.keeps(keptLine{line: d.line, rank: rank + len(n.ranks), left: true, expression: compiled},
-			hosts, []way{{}})
 	}
 }
 
@@ -655,7 +643,7 @@ func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme stri
 			}
 			n.keeps(keptLine{line: d.line, rank: rank + len(n.ranks), left: true}, hosts, ways)
 		} else {
-			n.keepsWhat(rank, d, hosts, d.words[1], false)
+			n.keepsWhat(keptLine{line: d.line, rank: rank + len(n.ranks)}, hosts, d.words[1], false)
 		}
 		n.leave(d.line, d.text(), "it rewrites inside the server, and redirects nobody")
 		return
@@ -663,7 +651,7 @@ func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme stri
 	to = n.withSets(to)
 	x, err := readExpression(d.words[1], "")
 	if err != nil {
-		n.keepsWhat(rank, d, hosts, d.words[1], false)
+		n.keepsWhat(keptLine{line: d.line, rank: rank + len(n.ranks)}, hosts, d.words[1], false)
 		n.leave(d.line, d.text(), "%s", err)
 		return
 	}

@@ -2,11 +2,11 @@ package report
 
 import (
 	"fmt"
-	"net/http"
 	"strconv"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/explain"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/wording"
@@ -16,8 +16,7 @@ import (
 // Explained is what one URL should do, and does.
 type Explained struct {
 	URL       string
-	Wanted    string // where it should arrive; "" for nowhere
-	Gone      bool   // it should be gone (410)
+	Wanted    explain.Wanted
 	Predicted predict.Try
 	Seen      []Seen
 }
@@ -30,15 +29,40 @@ type Seen struct {
 	Notes []string
 }
 
-// answer is one answer of a chain, as it is shown and compared.
-type answer struct {
-	URL      string `json:"url"`
-	Status   int    `json:"status,omitempty"`
-	Refusal  string `json:"refusal,omitempty"`
-	Location string `json:"location,omitempty"`
+// ways gives what is predicted and met, in this order.
+func (e Explained) ways() []explain.Way {
+	all := []explain.Way{explain.Predicted(e.Predicted.Chain)}
+	for i := range e.Seen {
+		all = append(all, explain.Met(e.Seen[i].Name, &e.Seen[i].Chain))
+	}
+	return all
 }
 
-func (a answer) says() string {
+// Same reports whether all that is wanted, predicted and met is the same.
+func (e Explained) Same() bool { return explain.Compare(e.Wanted, e.ways()).Kind == explain.Same }
+
+// parts says where they part; "" where they do not.
+func parts(w explain.Where) (string, doc.Tone) {
+	switch w.Kind {
+	case explain.PlanParts:
+		return "The plan itself does not lead there: wanted and predicted part.", doc.Failed
+	case explain.NotSeen:
+		return fmt.Sprintf("What is %s could not be seen to its end.", w.First.Name), doc.Unseen
+	case explain.Part:
+		return fmt.Sprintf("They part first at answer %d: %s, %s; %s, %s.", w.At, w.First.Name,
+			answerAt(w.First, w.At), w.Second.Name, answerAt(w.Second, w.At)), doc.Failed
+	}
+	return "", doc.Good
+}
+
+func answerAt(w explain.Way, at int) string {
+	if at <= len(w.Answers) {
+		return answerText(w.Answers[at-1])
+	}
+	return "nothing more"
+}
+
+func answerText(a explain.Answer) string {
 	switch {
 	case a.Refusal != "":
 		return "no answer: " + a.Refusal
@@ -48,139 +72,57 @@ func (a answer) says() string {
 	return strconv.Itoa(a.Status)
 }
 
-func predictedAnswers(t predict.Try) []answer {
-	all := make([]answer, len(t.Chain))
-	for i, h := range t.Chain {
-		all[i] = answer{URL: h.URL, Status: h.Status, Refusal: h.Refusal}
-		if i+1 < len(t.Chain) {
-			all[i].Location = t.Chain[i+1].URL
-		}
+// wanted says what is wanted.
+func (e Explained) wanted() string {
+	switch {
+	case e.Wanted.Left:
+		return "is never redirected (policy.exempt)"
+	case e.Wanted.Gone:
+		return "is gone (410)"
 	}
-	return all
-}
-
-func (s Seen) answers() []answer {
-	all := make([]answer, len(s.Chain.Hops))
-	for i, h := range s.Chain.Hops {
-		all[i] = answer{URL: h.URL.String(), Status: h.Status, Refusal: string(h.Refusal)}
-		if i+1 < len(s.Chain.Hops) {
-			all[i].Location = s.Chain.Hops[i+1].URL.String()
-		}
-	}
-	return all
-}
-
-// partsAt gives the first answer at which two ways part, -1 where they are the same.
-func partsAt(a, b []answer) int {
-	for i := range max(len(a), len(b)) {
-		if i >= len(a) || i >= len(b) || a[i] != b[i] {
-			return i
-		}
-	}
-	return -1
-}
-
-// asWanted says whether a way ends where it should; what a refusal or an unseen answer hides is not
-// judged so.
-func (e Explained) asWanted(all []answer) bool {
-	if len(all) == 0 {
-		return false
-	}
-	last := all[len(all)-1]
-	if e.Gone {
-		return last.Status == http.StatusGone
-	}
-	return last.Status == http.StatusOK && last.URL == e.Wanted
-}
-
-// unseen reports whether a way ends where nobody could look.
-func unseen(all []answer) bool {
-	return len(all) == 0 || all[len(all)-1].Refusal == string(chain.Unseen)
-}
-
-// Parts says where what is wanted, predicted and met part first; "" where all are the same.
-func (e Explained) Parts() string {
-	before, name := predictedAnswers(e.Predicted), "predicted"
-	if !e.asWanted(before) {
-		return "The plan itself does not lead there: wanted and predicted part."
-	}
-	for _, s := range e.Seen {
-		met := s.answers()
-		if unseen(met) {
-			return fmt.Sprintf("What is %s could not be seen to its end.", s.Name)
-		}
-		if at := partsAt(before, met); at >= 0 {
-			return fmt.Sprintf("They part first at answer %d: %s, %s; %s, %s.", at+1, name,
-				answerAt(before, at), s.Name, answerAt(met, at))
-		}
-		before, name = met, s.Name
-	}
-	return ""
-}
-
-func answerAt(all []answer, i int) string {
-	if i < len(all) {
-		return all[i].says()
-	}
-	return "nothing more"
+	return "arrives at " + e.Wanted.Target.String()
 }
 
 // Explanation shows what one URL should do and does, side by side.
 func Explanation(e Explained) doc.Doc {
-	parts := e.Parts()
-	names := []string{"predicted"}
-	ways := [][]answer{predictedAnswers(e.Predicted)}
-	for _, s := range e.Seen {
-		names, ways = append(names, s.Name), append(ways, s.answers())
-	}
-	v := doc.Verdict{Tone: doc.Good,
-		Says: doc.Phrase("Wanted, " + wording.And(names) + " are the same.")}
-	if parts != "" {
-		v = doc.Verdict{Tone: doc.Failed, Says: doc.Phrase(parts)}
-		if len(e.Seen) > 0 && unseen(ways[len(ways)-1]) {
-			v.Tone = doc.Unseen
+	ways := e.ways()
+	said, tone := parts(explain.Compare(e.Wanted, ways))
+	if said == "" {
+		var names []string
+		for _, w := range ways {
+			names = append(names, w.Name)
 		}
+		said = "Wanted, " + wording.And(names) + " are the same."
 	}
-	wanted := "arrives at " + e.Wanted
-	switch {
-	case e.Gone:
-		wanted = "is gone (410)"
-	case e.Wanted == "":
-		wanted = "arrives nowhere"
+	by := doc.Phrase("no rule: the fallback, or the site")
+	if e.Predicted.Rule > 0 {
+		by = doc.Phrasef("rules line %d: %s", e.Predicted.Rule, shown(e.Predicted.Old))
 	}
-	facts := doc.Facts{{Name: "asked", Value: doc.Copy(e.URL)},
-		{Name: "wanted", Value: doc.Copy(wanted)}}
-	switch {
-	case e.Predicted.Rule > 0:
-		facts = append(facts, doc.Fact{Name: "by",
-			Value: doc.Phrasef("rules line %d: %s", e.Predicted.Rule, shown(e.Predicted.Old))})
-	default:
-		facts = append(facts,
-			doc.Fact{Name: "by", Value: doc.Phrase("no rule: the fallback, or the site")})
-	}
-	blocks := []doc.Block{v, facts}
-	for i, way := range ways {
-		var l doc.List
-		l.Title = names[i]
-		if i > 0 && !e.Seen[i-1].At.IsZero() {
-			l.Title += " on " + e.Seen[i-1].At.Local().Format("2006-01-02 15:04")
-		}
-		at := -1
+	blocks := []doc.Block{doc.Verdict{Tone: tone, Says: doc.Phrase(said)}, doc.Facts{
+		{Name: "asked", Value: doc.Copy(e.URL)}, {Name: "wanted", Value: doc.Copy(e.wanted())},
+		{Name: "by", Value: by}}}
+	for i, w := range ways {
+		at := 0
+		l := doc.List{Title: w.Name}
 		if i > 0 {
-			at = partsAt(ways[i-1], way)
+			at = explain.Apart(ways[i-1], w)
+			if seen := e.Seen[i-1].At; !seen.IsZero() {
+				l.Title += " on " + seen.Local().Format("2006-01-02 15:04")
+			}
 		}
-		for n, a := range way {
+		for n, a := range w.Answers {
 			sign := "  "
-			if n == at {
+			if n+1 == at {
 				sign = "✗ "
 			}
-			l.Items = append(l.Items, doc.Copy(sign+a.URL+"  "+a.says()))
+			l.Items = append(l.Items, doc.Copy(sign+a.URL+"  "+answerText(a)))
 		}
-		if at >= len(way) {
+		if at > len(w.Answers) {
 			l.Items = append(l.Items, doc.Phrase("✗ nothing more"))
 		}
 		blocks = append(blocks, l)
 	}
+	blocks = append(blocks, assumed(e.Predicted)...)
 	var found []finding.Finding
 	for _, s := range e.Seen {
 		found = append(found, s.Chain.Findings...)
@@ -193,17 +135,20 @@ func Explanation(e Explained) doc.Doc {
 		blocks = append(blocks, viewFinding(f))
 	}
 	return doc.Doc{Name: "explained", Title: "What becomes of one URL", Blocks: doc.Of(blocks...),
-		Data: e.data(parts)}
+		Data: e.data()}
 }
 
-func (e Explained) data(parts string) doc.Object {
-	ways := doc.Object{{Name: "predicted", Value: predictedAnswers(e.Predicted)}}
-	for _, s := range e.Seen {
-		ways = append(ways, doc.Field{Name: s.Name, Value: s.answers()})
+func (e Explained) data() doc.Object {
+	said, _ := parts(explain.Compare(e.Wanted, e.ways()))
+	wanted := ""
+	if !e.Wanted.Gone && !e.Wanted.Left {
+		wanted = e.Wanted.Target.String()
 	}
 	data := doc.Object{{Name: "schema", Value: "upperpath/explained/1"}, {Name: "url", Value: e.URL},
-		{Name: "wanted", Value: e.Wanted}, {Name: "gone", Value: e.Gone},
-		{Name: "rule", Value: e.Predicted.Rule}}
-	data = append(data, ways...)
-	return append(data, doc.Field{Name: "parts", Value: parts})
+		{Name: "wanted", Value: wanted}, {Name: "gone", Value: e.Wanted.Gone},
+		{Name: "rule", Value: e.Predicted.Rule}, {Name: "assumed", Value: string(e.Predicted.Assumed)}}
+	for _, w := range e.ways() {
+		data = append(data, doc.Field{Name: w.Name, Value: w.Answers})
+	}
+	return append(data, doc.Field{Name: "parts", Value: said})
 }

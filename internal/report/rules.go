@@ -62,17 +62,19 @@ func tryBlocks(t predict.Try) []doc.Block {
 	if len(t.Chain) > 0 {
 		blocks = append(blocks, tryChain(t))
 	}
-	switch t.Assumed {
-	case predict.OutsideEstate:
-		blocks = append(blocks,
-			doc.Paragraph{Text: doc.Phrase("Assumed: hosts outside the estate were not looked at."),
-				Soft: true})
-	case predict.PagesUnknown:
-		blocks = append(blocks,
-			doc.Paragraph{Text: doc.Phrase("Assumed: the estate file lists no pages (site.pages)."),
-				Soft: true})
+	return append(blocks, assumed(t)...)
+}
+
+// assumed says what is taken for granted of the page at the end of a predicted chain.
+func assumed(t predict.Try) []doc.Block {
+	says := map[predict.Assumed]string{
+		predict.OutsideEstate: "Assumed: hosts outside the estate were not looked at.",
+		predict.PagesUnknown:  "Assumed: the estate file lists no pages (site.pages).",
+	}[t.Assumed]
+	if says == "" {
+		return nil
 	}
-	return blocks
+	return []doc.Block{doc.Paragraph{Text: doc.Phrase(says), Soft: true}}
 }
 
 // tryChain is the predicted chain of a URL, drawn as those that were seen are.

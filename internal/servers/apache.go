@@ -257,15 +257,15 @@ func (a *apacheText) serverFile() []byte {
 	fmt.Fprintf(&b, apacheHead, commentSafe(place), commentSafe(a.options.Certificates),
 		commentSafe(a.options.Challenges))
 	fmt.Fprint(&b, apacheRefusals)
-	fmt.Fprint(&b, "# Lines of your own for these hosts stand in own/*.conf beside this file, which this "+
-		"program never writes.\n")
+	fmt.Fprint(&b, "# Lines of your own for these hosts stand in own/*.conf beside this file, "+
+		"which this program never writes.\n")
 	if !a.options.Beside {
 		fmt.Fprint(&b, "# A host that is not here gets 421, and over TLS the first certificate of this "+
 			"file before it.\n")
 	}
 	if a.options.Beside {
-		fmt.Fprint(&b, "# Another file has the server listen, and answers hosts that are not here: it has "+
-			"to be included before.\n")
+		fmt.Fprint(&b, "# Another file has the server listen, and answers hosts that are not here: it "+
+			"has to be included before.\n")
 	} else if !slices.Equal(a.options.HTTP, apacheOptions.HTTP) ||
 		!slices.Equal(a.options.HTTPS, apacheOptions.HTTPS) {
 		fmt.Fprint(&b, "\n")
@@ -359,8 +359,8 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 		fmt.Fprint(b, "    <IfModule http2_module>\n        Protocols h2 http/1.1\n    </IfModule>\n")
 	}
 	if a.options.Log != "" {
-		fmt.Fprintf(b, "    <IfModule log_config_module>\n        CustomLog %s \"%%v %%h %%t \\\"%%r\\\" %%>s "+
-			"%%{Location}o\"\n    </IfModule>\n", apacheQuote(a.options.Log))
+		fmt.Fprintf(b, "    <IfModule log_config_module>\n        CustomLog %s "+
+			"\"%%v %%h %%t \\\"%%r\\\" %%>s %%{Location}o\"\n    </IfModule>\n", apacheQuote(a.options.Log))
 	}
 	fmt.Fprintf(b, "    IncludeOptional %s\n",
 		apacheQuote(strings.TrimSuffix(a.options.Place, "/")+"/own/*.conf"))

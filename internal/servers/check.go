@@ -54,20 +54,11 @@ const longestCheck = 2 * time.Minute
 // be made.
 func (w Writer) Check(ctx context.Context, doors []predict.Treatment, o Options) (Checked, error) {
 	c := w.Checker
-	binary := c.find()
-	if binary == "" {
-		return Checked{Why: c.Names[0] + " is not on this machine"}, nil
-	}
 	ctx, stop := context.WithTimeout(ctx, longestCheck)
 	defer stop()
-	said, err := exec.CommandContext(ctx, binary, c.version...).CombinedOutput()
-	version, text := versionIn(string(said))
-	switch {
-	case err != nil || text == "":
-		return Checked{Why: fmt.Sprintf("%s does not say which version it is", binary)}, nil
-	case slices.Compare(version[:], c.Oldest[:]) < 0:
-		return Checked{Why: fmt.Sprintf("the %s on this machine is %s, older than required",
-			c.Names[0], text)}, nil
+	binary, by, why := c.program(ctx)
+	if why != "" {
+		return Checked{Why: why}, nil
 	}
 	folder, err := os.MkdirTemp("", "upperpath-check-")
 	if err != nil {
@@ -76,7 +67,7 @@ func (w Writer) Check(ctx context.Context, doors []predict.Treatment, o Options)
 	defer func() { _ = os.RemoveAll(folder) }()
 	o.HTTP, o.HTTPS = []string{"127.0.0.1:48080"}, []string{"127.0.0.1:48443"}
 	o.Certificates, o.Challenges, o.Place = folder, folder, folder
-	if o.Beside = false; o.Log != "" { // it stands alone there
+	if o.Log != "" {
 		o.Log = filepath.Join(folder, "requests.log")
 	}
 	written, err := w.Write(doors, o)
@@ -93,21 +84,38 @@ func (w Writer) Check(ctx context.Context, doors []predict.Treatment, o Options)
 	if err := os.WriteFile(filepath.Join(folder, "main.conf"), []byte(main), 0o600); err != nil {
 		return Checked{}, err
 	}
-	said, err = exec.CommandContext(ctx, binary, args...).CombinedOutput()
-	by := Checked{By: c.Names[0] + " " + text}
+	said, err := exec.CommandContext(ctx, binary, args...).CombinedOutput()
+	checked := Checked{By: by}
 	heard := strings.ReplaceAll(string(said), folder+"/", "")
 	var failed *exec.ExitError
 	switch {
 	case err == nil:
-		by.Warned = complaint(heard, true)
-		return by, nil
+		checked.Warned = complaint(heard, true)
+		return checked, nil
 	case ctx.Err() != nil:
 		return Checked{Why: fmt.Sprintf("%s took longer than %s to read it", binary, longestCheck)}, nil
 	case !errors.As(err, &failed):
 		return Checked{Why: fmt.Sprintf("%s could not be run", binary)}, nil
 	}
-	by.Refused = complaint(heard, false)
-	return by, nil
+	checked.Refused = complaint(heard, false)
+	return checked, nil
+}
+
+// program finds the server on this machine, and how it and its version are called; why says that
+// there is none that is new enough.
+func (c Checker) program(ctx context.Context) (binary, by, why string) {
+	if binary = c.find(); binary == "" {
+		return "", "", c.Names[0] + " is not on this machine"
+	}
+	said, err := exec.CommandContext(ctx, binary, c.version...).CombinedOutput()
+	version, text := versionIn(string(said))
+	switch {
+	case err != nil || text == "":
+		why = binary + " does not say which version it is"
+	case slices.Compare(version[:], c.Oldest[:]) < 0:
+		why = fmt.Sprintf("the %s on this machine is %s, older than required", c.Names[0], text)
+	}
+	return binary, c.Names[0] + " " + text, why
 }
 
 func (c Checker) find() string {

@@ -120,9 +120,9 @@ const nginxHead = `# Redirects for nginx (1.19.4 or newer), to be included in th
 # beside it. Where a target has a status in front (302:https://...), it is complete; else the visitor's query comes
 # behind it.
 #
-# A line "pcre_jit on;" at the top of nginx.conf makes all of this faster. HTTP/2 is switched on beside the include:
-# "http2 on;" (1.25.1 or newer). Lines of your own for these servers stand in own/*.conf beside this file, which this
-# program never writes.
+# A line "pcre_jit on;" at the top of nginx.conf makes all of this faster. HTTP/2 is switched on
+# beside the include: "http2 on;" (1.25.1 or newer). Lines of your own for these servers stand in
+# own/*.conf beside this file, which this program never writes.
 #
 # Two URLs are the same here where RFC 3986 section 6.2.2 says so: %%7E is ~, but %%2F is not /. What nginx itself
 # refuses stays refused with 400: a %% that starts no escape, %%00, octets outside ASCII, and ".." beside other
@@ -189,8 +189,8 @@ func (n *nginx) file() []byte {
 	fmt.Fprint(&b, n.sizes(), nginxCommon)
 	if n.options.Log != "" {
 		fmt.Fprintf(&b, "\n# What is logged of these hosts: who asked for what, and where it was led.\n"+
-			"log_format up_%s '$host $remote_addr [$time_local] \"$request\" $status $sent_http_location';\n",
-			n.tag)
+			"log_format up_%s '$host $remote_addr [$time_local] \"$request\" $status '\n"+
+			"    '$sent_http_location';\n", n.tag)
 	}
 	if n.starts.Len() > 0 {
 		fmt.Fprint(&b,

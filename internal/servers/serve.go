@@ -3,6 +3,8 @@ package servers
 import (
 	"bytes"
 	"context"
+	cryptotls "crypto/tls"
+	"crypto/x509"
 	"errors"
 	"fmt"
 	"net"
@@ -26,6 +28,8 @@ type Served struct {
 	HTTP, HTTPS string // where it listens, such as 127.0.0.1:41001
 	Findings    Output
 
+	host   string              // of some door
+	leaves []*x509.Certificate // that it may show
 	stop   context.CancelFunc
 	ended  chan struct{}
 	folder string
@@ -44,26 +48,15 @@ var ErrNoServer = errors.New("it cannot run here")
 // required.
 func (w Writer) Serve(ctx context.Context, doors []predict.Treatment, o Options,
 	certify Certify) (*Served, error) {
-	c := w.Checker
-	binary := c.find()
-	if binary == "" {
-		return nil, fmt.Errorf("%w: %s is not on this machine", ErrNoServer, c.Names[0])
-	}
-	said, err := exec.CommandContext(ctx, binary, c.version...).CombinedOutput()
-	version, text := versionIn(string(said))
-	switch {
-	case err != nil || text == "":
-		return nil, fmt.Errorf("%w: %s does not say which version it is", ErrNoServer, binary)
-	case slices.Compare(version[:], c.Oldest[:]) < 0:
-		return nil, fmt.Errorf("%w: the %s on this machine is %s, older than required", ErrNoServer,
-			c.Names[0], text)
+	binary, by, why := w.Checker.program(ctx)
+	if why != "" {
+		return nil, fmt.Errorf("%w: %s", ErrNoServer, why)
 	}
 	folder, err := os.MkdirTemp("", "upperpath-serve-")
 	if err != nil {
 		return nil, err
 	}
-	s := &Served{By: c.Names[0] + " " + text, folder: folder, ended: make(chan struct{}),
-		stop: func() {}}
+	s := &Served{By: by, folder: folder, ended: make(chan struct{}), stop: func() {}}
 	if err := s.start(ctx, w, binary, doors, o, certify); err != nil {
 		_ = os.RemoveAll(folder)
 		return nil, err
@@ -93,7 +86,7 @@ func (s *Served) start(ctx context.Context, w Writer, binary string, doors []pre
 			return err
 		}
 	}
-	if err := certified(s.folder, doors, certify); err != nil {
+	if err := s.certified(doors, certify); err != nil {
 		return err
 	}
 	if err := w.Checker.tables(ctx, s.folder, s.Findings.Files); err != nil {
@@ -141,7 +134,7 @@ func (s *Served) run(ctx context.Context, binary string, args []string) error {
 			return errors.Join(fmt.Errorf("%s does not listen after %s", s.By, longestStart), s.Close())
 		case <-time.After(10 * time.Millisecond):
 		}
-		if listens(s.HTTP) && listens(s.HTTPS) {
+		if listens(s.HTTP) && listens(s.HTTPS) && s.isOurs() {
 			return nil
 		}
 	}
@@ -153,6 +146,18 @@ func listens(at string) bool {
 		return false
 	}
 	return c.Close() == nil
+}
+
+// isOurs reports whether it is our server that listens, and not another one to which the system
+// gave the port in the meantime: it shows a certificate that was made for it.
+func (s *Served) isOurs() bool {
+	c, err := cryptotls.DialWithDialer(&net.Dialer{Timeout: time.Second}, "tcp", s.HTTPS,
+		&cryptotls.Config{ServerName: s.host, InsecureSkipVerify: true}) //nolint:gosec // compared below
+	if err != nil {
+		return false
+	}
+	defer c.Close()
+	return slices.ContainsFunc(s.leaves, c.ConnectionState().PeerCertificates[0].Equal)
 }
 
 // Close ends the server, and takes its folder away.
@@ -176,14 +181,15 @@ func freePorts(n int) ([]string, error) {
 	return all, nil
 }
 
-// certified puts a certificate for the hosts of each domain into a folder.
-func certified(folder string, doors []predict.Treatment, certify Certify) error {
+// certified puts a certificate for the hosts of each domain into the folder.
+func (s *Served) certified(doors []predict.Treatment, certify Certify) error {
 	names := map[string][]string{}
 	for _, d := range doors {
 		if d.Domain != nil {
 			if of := d.Domain.Name.String(); !slices.Contains(names[of], d.Host.String()) {
 				names[of] = append(names[of], d.Host.String())
 			}
+			s.host = d.Host.String()
 		}
 	}
 	for domain, hosts := range names {
@@ -191,8 +197,13 @@ func certified(folder string, doors []predict.Treatment, certify Certify) error 
 		if err != nil {
 			return err
 		}
+		pair, err := cryptotls.X509KeyPair(certificate, key)
+		if err != nil {
+			return err
+		}
+		s.leaves = append(s.leaves, pair.Leaf)
 		for ending, text := range map[string][]byte{".crt": certificate, ".key": key} {
-			if err := os.WriteFile(filepath.Join(folder, domain+ending), text, 0o644); err != nil {
+			if err := os.WriteFile(filepath.Join(s.folder, domain+ending), text, 0o644); err != nil {
 				return err
 			}
 		}

@@ -58,8 +58,6 @@ const (
 	ReviewAll    = "All like this (%s): 1, s or g? "
 	ReviewNoKey  = "There is no such choice here."
 	ReviewUndone = "Undone."
-	TableWritten = "%s has %s; %s %s written out for the old URLs that fit.\n"
-	TablePattern = "not in it: line %d, %s: no old URL of the list fits it\n"
 	PairsPlayed  = "%s Decided so, and played on the stage: %d of %s %s there.\n"
 	ReviewNone   = "Nothing to undo."
 )

@@ -15,17 +15,25 @@ import (
 var (
 	mixedConditions = []string{
 		`%{HTTP_HOST} ^HOST$ [NC]`, `%{HTTP_HOST} !^www\.n\.example$ [NC]`, `%{HTTPS} off`,
-		`%{QUERY_STRING} ^id=([0-9]+)$`, `%{QUERY_STRING} ^page=(about|team)$`, `%{QUERY_STRING} (^|&)p=([^&]+)`,
-		`%{QUERY_STRING} ^$`, `%{QUERY_STRING} =id=7`, `%{QUERY_STRING} ^(.*)$`, `%{QUERY_STRING} a=1 [NC]`,
+		`%{QUERY_STRING} ^id=([0-9]+)$`, `%{QUERY_STRING} ^page=(about|team)$`,
+		`%{QUERY_STRING} (^|&)p=([^&]+)`,
+		`%{QUERY_STRING} ^$`, `%{QUERY_STRING} =id=7`, `%{QUERY_STRING} ^(.*)$`,
+		`%{QUERY_STRING} a=1 [NC]`,
 		`%{QUERY_STRING} ^id=(\d+)&l=([a-z]+)$`, `%{QUERY_STRING} !^id=7`, `%{QUERY_STRING} id=1 [OR]`,
-		`%{REQUEST_URI} ^/a/`, `%{REQUEST_URI} !^/a`, `%{REQUEST_URI} ^/(a|b)/(.*)$`, `%{REQUEST_URI} !\.png$`,
-		`%{REQUEST_URI} =/a/x`, `%{REQUEST_URI} \.html$ [NC]`, `%{THE_REQUEST} \s/a/`, `%{REQUEST_METHOD} =GET`,
-		`%{THE_REQUEST} \?id=([0-9]+)\s`, `%{THE_REQUEST} ^GET\ /[^?\ ]*\.html\ HTTP`, `%{REQUEST_URI} ^/b [OR]`,
+		`%{REQUEST_URI} ^/a/`, `%{REQUEST_URI} !^/a`, `%{REQUEST_URI} ^/(a|b)/(.*)$`,
+		`%{REQUEST_URI} !\.png$`,
+		`%{REQUEST_URI} =/a/x`, `%{REQUEST_URI} \.html$ [NC]`, `%{THE_REQUEST} \s/a/`,
+		`%{REQUEST_METHOD} =GET`,
+		`%{THE_REQUEST} \?id=([0-9]+)\s`, `%{THE_REQUEST} ^GET\ /[^?\ ]*\.html\ HTTP`,
+		`%{REQUEST_URI} ^/b [OR]`,
 	}
 	mixedPatterns = []string{
-		`^a/(.*)$`, `^(.*)$`, `^a/([^/]+)/?$`, `^(a|b)/(.+)$`, `^a/([0-9]+)$`, `^a/x\.html?$`, `^$`, `.*`, `^`,
-		`^b/(.*)\.html$`, `\.html$`, `^a/([a-z-]+)/([0-9]{2})$`, `^(.*)/$`, `^a(/.*)?$`, `^A/(.*)$`, `^a/(\w+)`,
-		`^(.*/)?index\.html$`, `/x/?$`, `^a/[^.]+\.php$`, `^a/(x|y)?$`, `^b`, `(?i)^a/x$`, `^a\sb/([^/]*)$`,
+		`^a/(.*)$`, `^(.*)$`, `^a/([^/]+)/?$`, `^(a|b)/(.+)$`, `^a/([0-9]+)$`, `^a/x\.html?$`, `^$`,
+		`.*`, `^`,
+		`^b/(.*)\.html$`, `\.html$`, `^a/([a-z-]+)/([0-9]{2})$`, `^(.*)/$`, `^a(/.*)?$`,
+		`^A/(.*)$`, `^a/(\w+)`,
+		`^(.*/)?index\.html$`, `/x/?$`, `^a/[^.]+\.php$`, `^a/(x|y)?$`, `^b`, `(?i)^a/x$`,
+		`^a\sb/([^/]*)$`,
 		`^a/(\d+)(?:-\w+)?$`, `^([^/]+)/([^/]+)/([^/]+)$`,
 	}
 	mixedTargets = []string{

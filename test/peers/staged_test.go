@@ -1,9 +1,12 @@
 package peers
 
 import (
+	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"regexp"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -47,6 +50,75 @@ func TestTheRehearsalIsTheDeployment(t *testing.T) {
 			assert.Empty(t, left, "the folders of servers that have ended")
 		})
 	}
+}
+
+// TestARealServerIsSaidToAnswerOnlyWhereItDid: what an edge network answers in front of it is the
+// stage's own, and is called so.
+func TestARealServerIsSaidToAnswerOnlyWhereItDid(t *testing.T) {
+	peer(t, "nginx")
+	for domains, says := range map[string][]string{
+		"[n.example, {name: old.example, carrier: e}]": {"At g, nginx",
+			"4 doors of g stand behind an edge network", "was not asked"},
+		"[{name: n.example, carrier: e}, {name: old.example, carrier: e}]": {"No URL led to nginx",
+			"what was met is the stage's own"},
+	} {
+		dir := t.TempDir()
+		estate := filepath.Join(dir, "upperpath.yaml")
+		require.NoError(t, os.WriteFile(estate, []byte("canonical: https://www.n.example\n"+
+			"site: {hosts: [www.n.example], addresses: [203.0.113.10]}\ncarriers:\n"+
+			"  g: {by: server, addresses: [203.0.113.20], software: nginx}\n"+
+			"  e: {by: edge, addresses: [198.51.100.80], behind: g}\ndefaults: {carrier: g}\n"+
+			"domains: "+domains+"\n"), 0o600))
+		out, code := run(t, "", "rehearse", "--estate", estate, "--with", "nginx")
+		require.LessOrEqual(t, code, 1, out)
+		for _, s := range says {
+			assert.Contains(t, strings.Join(strings.Fields(out), " "), s)
+		}
+	}
+}
+
+// TestARealServerEndsWithTheProgram kills the program while a server runs for it.
+func TestARealServerEndsWithTheProgram(t *testing.T) {
+	peer(t, "nginx")
+	if runtime.GOOS != "linux" {
+		t.Skip("only Linux ends a program with the one that started it")
+	}
+	dir := shortTemp(t)
+	out, code := run(t, "", "demo", "--dir", filepath.Join(dir, "museums"))
+	require.Zero(t, code, out)
+	c := exec.Command(program, "rehearse", "--with", "nginx", "--old-urls", "-", "--estate",
+		filepath.Join(dir, "museums", "upperpath.yaml"))
+	c.Env = append(os.Environ(), "TMPDIR="+dir)
+	list, err := c.StdinPipe()
+	require.NoError(t, err)
+	go func() {
+		for i := range 200_000 {
+			fmt.Fprintf(list, "http://slatequarry.example/tours?n=%d\n", i)
+		}
+		_ = list.Close()
+	}()
+	require.NoError(t, c.Start())
+	running := func() bool {
+		pid, err := os.ReadFile(filepath.Join(first(filepath.Glob(filepath.Join(dir,
+			"upperpath-serve-*"))), "pid"))
+		if err != nil {
+			return false
+		}
+		_, err = os.Stat("/proc/" + strings.TrimSpace(string(pid)) + "/cmdline")
+		return err == nil
+	}
+	require.Eventually(t, running, time.Minute, 10*time.Millisecond)
+	require.NoError(t, c.Process.Kill())
+	_ = c.Wait()
+	assert.Eventually(t, func() bool { return !running() }, time.Minute, 10*time.Millisecond)
+}
+
+// first is the first of names, or none.
+func first(all []string, _ error) string {
+	if len(all) == 0 {
+		return "none"
+	}
+	return all[0]
 }
 
 // shortTemp is a temporary folder that servers may read which give up root.

@@ -21,6 +21,7 @@ type Line struct {
 type Expanded struct {
 	Lines    []Line       // by their old URLs, each once
 	Patterns []*rule.Rule // that no URL of the list makes a line of
+	Never    []*rule.Rule // of one path, at which they never win
 	Led      int          // patterns that made lines
 	Others   int          // URLs of the list that no rule takes
 }
@@ -43,9 +44,15 @@ func Expand(w *predict.Prediction, rules []*rule.Rule, all []Address) Expanded {
 		return !w.Means(r.Old.Host) // of another part of the estate
 	})
 	for _, r := range rules {
-		if u, single := singleURL(w, r); single {
+		u, single := singleURL(r)
+		if !single {
+			continue
+		}
+		used[r.Line] = true
+		if m, took := w.Treatment(u.Door()).Rule(u); took && m.Rule.Line == r.Line {
 			add(u, r.Line)
-			used[r.Line] = true
+		} else {
+			x.Never = append(x.Never, r)
 		}
 	}
 	patterns := map[int]bool{}
@@ -81,8 +88,8 @@ func Expand(w *predict.Prediction, rules []*rule.Rule, all []Address) Expanded {
 }
 
 // singleURL gives the URL of a rule that takes one path, and asks for no more than values of its
-// query; false where it takes others too, or another rule wins there.
-func singleURL(w *predict.Prediction, r *rule.Rule) (web.URL, bool) {
+// query; false where it takes others too.
+func singleURL(r *rule.Rule) (web.URL, bool) {
 	path, exact := r.Old.Exact()
 	if !exact {
 		return web.URL{}, false
@@ -98,7 +105,5 @@ func singleURL(w *predict.Prediction, r *rule.Rule) (web.URL, bool) {
 		}
 		query += c.Key + "=" + value
 	}
-	u := web.Door{Scheme: cmp.Or(r.Old.Scheme, web.HTTPS), Host: r.Old.Host}.URL(path, query)
-	m, took := w.Treatment(u.Door()).Rule(u)
-	return u, took && m.Rule.Line == r.Line
+	return web.Door{Scheme: cmp.Or(r.Old.Scheme, web.HTTPS), Host: r.Old.Host}.URL(path, query), true
 }

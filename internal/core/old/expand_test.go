@@ -20,6 +20,7 @@ func TestExpandedLinesAreWhatTheRulesSay(t *testing.T) {
 		"old.example/news/{year:digits}/{slug},/stories/{slug}",
 		"old.example/never/{x},/never",
 		"old.example/gone.html,,410",
+		"http://old.example/.well-known/acme-challenge/x,/never-asked",
 		"http://old.example/plain,/plain,302",
 		"old.example/{+rest},/all/"}}
 	in, ok := world.Read(t)
@@ -48,4 +49,5 @@ func TestExpandedLinesAreWhatTheRulesSay(t *testing.T) {
 	assert.Len(t, x.Patterns, 1, "one that no URL of the list makes a line of")
 	assert.Equal(t, 3, x.Led)
 	assert.Equal(t, 1, x.Others)
+	assert.Len(t, x.Never, 1, "one at a path that is never redirected")
 }

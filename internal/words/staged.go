@@ -1,0 +1,18 @@
+package words
+
+// What is said of a real server on a stage.
+const (
+	AnsweredBy = "At %s, %s answered, with the file that upperpath write %s makes."
+	NotAsked   = "No URL led to %s, which ran in the place of %s: what was met is the stage's own."
+	BehindEdge = "%s of %s %s behind an edge network, which the stage plays: %s was not asked there."
+)
+
+// What is said of a table without patterns.
+const (
+	TableWritten = "%s has %s; %s %s written out for the old URLs that fit.\n"
+	TableLeft    = "not in it: rules line %d, %s: %s\n"
+	TableOthers  = "not in it: %s of the list that no rule takes; the fallback of each domain " +
+		"leads them\n"
+	NoURLFits = "no old URL of the list fits it"
+	NeverWins = "it never wins: another rule, or none, answers there"
+)
