@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/netip"
 	"os"
+	"slices"
 	"strings"
 	"sync/atomic"
 
@@ -69,28 +70,19 @@ func realFor(e *files.Estate, made *plan.Plan, o *stageOptions) (*realOnStage, e
 	}
 	for _, a := range r.carrier.Addresses {
 		for _, s := range made.Estate.Sites() {
-			if containsAddress(s.Addresses, a) {
+			if slices.Contains(s.Addresses, a) {
 				return nil, usage("--with %s: the site is at %s too, and what write %s makes answers for "+
 					"redirects alone", o.with, a, w.Name)
 			}
 		}
 		for _, c := range made.Estate.Carriers {
-			if c.Name != name && containsAddress(c.Addresses, a) {
+			if c.Name != name && slices.Contains(c.Addresses, a) {
 				return nil, usage("--with %s: %s is at %s too, and one file answers for one carrier",
 					o.with, c.Name, a)
 			}
 		}
 	}
 	return r, nil
-}
-
-func containsAddress(all []netip.Addr, a netip.Addr) bool {
-	for _, b := range all {
-		if a == b {
-			return true
-		}
-	}
-	return false
 }
 
 // relay has a scene lead to the server, at ports that are known before it runs.

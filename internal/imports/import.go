@@ -61,6 +61,7 @@ type Import struct {
 	Conflicts   []Conflict    // lines of a table that lead one URL to different places: no rule
 	Conflicting int           // lines in Conflicts
 	kept        []keptLine
+	crowded     int          // the line from which more keep URLs than are compared; 0: none
 	states      int          // that comparing expressions took
 	said        []Difference // that were seen while it was read
 	// lines that lead to a path of the host that was asked: of a www, the rules lead to its apex
@@ -91,16 +92,15 @@ const mostKept = 10_000
 func (m *Import) keeps(k keptLine, hosts []string, ways []way) {
 	for _, h := range hosts {
 		for _, w := range ways {
-			if len(m.kept) == mostKept {
-				m.leave(k.line, "", "the lines behind it that keep URLs for themselves are not compared: "+
-					"there are more than %d of them", mostKept)
-			}
 			one := k
 			if one.host, one.old = h, w.old; w.note != "" { // it takes fewer than that
 				one.left = true
 			}
-			if len(m.kept) <= mostKept {
+			switch {
+			case len(m.kept) < mostKept:
 				m.kept = append(m.kept, one)
+			case m.crowded == 0:
+				m.crowded = k.line
 			}
 		}
 	}
@@ -177,6 +177,18 @@ type SkippedLine struct {
 func (m *Import) leave(line int, text, reason string, args ...any) {
 	m.Skipped = append(m.Skipped,
 		SkippedLine{line, strings.TrimSpace(text), fmt.Sprintf(reason, args...)})
+}
+
+// leaves says more of a line, which counts as one that is left, once.
+func (m *Import) leaves(line int, more string, args ...any) {
+	more = fmt.Sprintf(more, args...)
+	for i := range m.Skipped {
+		if s := &m.Skipped[i]; s.Line == line {
+			s.Reason += "; " + more
+			return
+		}
+	}
+	m.leave(line, "", "%s", more)
 }
 
 // widen takes the scheme off rules of servers that the file has for http alone: what it says of
@@ -470,6 +482,10 @@ func (m *Import) Differences(scope rule.Scope, canonical web.Door) []Difference 
 func (w *wins) given() []Difference {
 	var all []Difference
 	said := map[int]bool{}
+	if w.of.crowded > 0 && len(w.of.Rules) > 0 {
+		w.of.leaves(w.of.crowded, "it and the lines behind it that keep URLs for themselves are not "+
+			"compared with the rules: there are more than %d of them", mostKept)
+	}
 	for i, looked := 0, 0; i < len(w.of.kept); i++ {
 		k := w.of.kept[i]
 		var kept *rule.Rule
@@ -486,7 +502,7 @@ func (w *wins) given() []Difference {
 		for j := range w.of.Rules {
 			r := &w.of.Rules[j]
 			if looked++; looked > 20*mostCompared {
-				w.of.leave(k.line, "", "it and the later lines that keep URLs for themselves are not "+
+				w.of.leaves(k.line, "it and the later lines that keep URLs for themselves are not "+
 					"compared with all rules that may take these: there are too many")
 				return all
 			}

@@ -119,6 +119,15 @@ func TestWhatIsLeftMayTakeWhatALaterRuleTakes(t *testing.T) {
 	m.Settle(rule.Scope{})
 	assert.Empty(t, m.Differences(rule.Scope{}, web.Door{}))
 	assert.Len(t, m.Skipped, 1)
+	// more than can be compared count as one line each, and the first says so
+	many := strings.Repeat("RewriteRule a/p https://www.n.example/c/ [R=301,L]\n", mostKept+5)
+	for _, then := range []string{"", all} {
+		m = ReadApache("RewriteEngine On\n"+many+then, "old.example", Place{}, nil)
+		m.Settle(rule.Scope{})
+		m.Differences(rule.Scope{}, web.Door{})
+		assert.Len(t, m.Skipped, mostKept+5)
+		assert.Equal(t, then != "", strings.Contains(m.Skipped[mostKept].Reason, "are not compared"))
+	}
 }
 
 const noFolders = "a .* before the end takes slashes, and {name} does not; write {name} by hand " +
