@@ -23,6 +23,8 @@ func (p *program) write() *cobra.Command {
 		Short: "Write the plan for those who carry it out",
 		Example: `  upperpath write nginx
   upperpath write apache
+  upperpath write haproxy
+  upperpath write caddy
   upperpath write sheet
   upperpath write zone
   upperpath write table`,
@@ -81,6 +83,9 @@ exactly is reported, and the exit code is then 1.`,
 			if err != nil {
 				return err
 			}
+			if w.ByAddress && o.Challenges == "" {
+				o.Challenges = e.Estate.Carrier(name).Challenges
+			}
 			if runs := e.Estate.Carrier(name).Software; runs != w.Name {
 				fmt.Fprintf(p.err,
 					"upperpath: the estate file says that %s runs %s, and so do the steps of the plan (change "+
@@ -136,12 +141,12 @@ exactly is reported, and the exit code is then 1.`,
 		"where doors listen, `http=ADDR:PORT` or https=ADDR:PORT (repeatable; default: ports 80 and 443)",
 	)
 	f.StringVar(&o.Certificates, "certificates", w.Options.Certificates,
-		"the `FOLDER` with DOMAIN.crt and DOMAIN.key")
+		"the `FOLDER` with the certificate and the key of each domain")
 	f.StringVar(&o.Challenges, "challenges", w.Options.Challenges,
-		"the `FOLDER` from which exempt paths are answered")
+		"what answers exempt paths: a `FOLDER`, of HAProxy ADDRESS:PORT")
 	f.StringVar(&o.Place, "place", w.Options.Place,
 		"the `FOLDER` on the server that will have the files")
-	f.StringVar(&o.Log, "log", "", "a `FILE` on the server for the requests of these hosts")
+	f.StringVar(&o.Log, "log", "", "a `FILE` on the server, of HAProxy a syslog address, for these hosts' requests")
 	f.BoolVar(&o.Beside, "beside", false,
 		"another file has the server listen, and answers unknown hosts")
 	for i, form := range w.Forms {
@@ -153,11 +158,15 @@ exactly is reported, and the exit code is then 1.`,
 }
 
 func (p *program) writeExamples(w servers.Writer) string {
+	challenges := "/var/www/challenges"
+	if w.ByAddress {
+		challenges = "127.0.0.1:8008"
+	}
 	all := fmt.Sprintf(`  upperpath write %[1]s
   upperpath write %[1]s --out %[1]s-here --listen http=203.0.113.20:80 \
       --listen https=203.0.113.20:443
   upperpath write %[1]s --out %[1]s-there --certificates /etc/ssl/museums \
-      --challenges /var/www/challenges`, w.Name)
+      --challenges %[2]s`, w.Name, challenges)
 	for _, form := range w.Forms {
 		all += fmt.Sprintf("\n  upperpath write %s --%s --out %[1]s-%[2]s", w.Name, form.Name)
 	}

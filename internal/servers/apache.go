@@ -41,7 +41,7 @@ how their paths begin.`,
 		},
 	},
 	Checker: apacheChecker,
-	bars:    "${",
+	bars:    []string{"${"},
 	write:   writeApache,
 })
 
@@ -554,6 +554,14 @@ const (
 	inOneFile
 )
 
+// spelling says how what is compared may be written.
+func (w reading) spelling(mode rule.Mode) spelling {
+	if w == asOdd {
+		return oddly(mode)
+	}
+	return normalSpelling
+}
+
 // path gives the variable that holds the path.
 func (w reading) path() string {
 	if w == asPlain {
@@ -885,7 +893,7 @@ func (a *apacheText) tries(s *section, w reading, t *table, entries []rule.Entry
 	buckets := []*bucket{{prefix: "/", patterns: entries}}
 	// A folder's file is read anew for every request, which costs more for each line than trying it.
 	if !t.door.DropsPath && a.options.Form != htaccess {
-		buckets = bucketsOf(entries, func(r *rule.Rule) string { return plainHead(r, t.door.Paths) })
+		buckets = bucketsOf(entries, mostInBucket, func(r *rule.Rule) string { return plainHead(r, t.door.Paths) })
 	}
 	below := map[*bucket][]*bucket{}
 	for _, k := range buckets {
@@ -976,7 +984,8 @@ func (a *apacheText) try(s *section, w reading, t *table, r *rule.Rule) {
 	}
 	for _, v := range mode.Variants(r.Old.Parts) {
 		n := numbering{numbers: map[string]int{}, sign: '%'}
-		path, not := n.parts(v.Parts, '?', w == asOdd), notRegexp(v)+bounded(r, intoQuery)
+		path, not := n.parts(v.Parts, '?', w.spelling(mode)),
+			notRegexp(v, oddly(mode))+bounded(r, intoQuery)
 		subject, expression := w.path(), "^"+not+path
 		pattern, conditions, flags := "^", []string(nil), ""
 		switch {
@@ -1071,15 +1080,15 @@ type numbering struct {
 	rule    *rule.Rule
 }
 
-func (n numbering) parts(parts []rule.Part, end byte, odd bool) string {
+func (n numbering) parts(parts []rule.Part, end byte, as spelling) string {
 	var b strings.Builder
 	for i, p := range parts {
 		if !p.IsCapture() {
-			b.WriteString(spelled(p.Literal, odd))
+			b.WriteString(spelled(p.Literal, as))
 			continue
 		}
 		n.numbers[p.Name] = len(n.numbers) + 1
-		fmt.Fprintf(&b, "(%s)", captured(parts, i, end, odd))
+		fmt.Fprintf(&b, "(%s)", captured(parts, i, end, as != normalSpelling))
 	}
 	return b.String()
 }
@@ -1089,7 +1098,7 @@ func (n numbering) conditions(r *rule.Rule) string {
 	b.WriteString(bounded(r, intoPath))
 	for _, c := range r.Old.Query {
 		key := literalRegexp(c.Key)
-		value := "=" + n.parts(c.Parts, '&', true)
+		value := "=" + n.parts(c.Parts, '&', everySpelling)
 		if len(c.Parts) == 0 {
 			value = "=?"
 		} else if len(c.Parts) == 1 && c.Parts[0].Rest {
@@ -1184,8 +1193,12 @@ func (a *apacheText) fallback(s *section, w reading, t *table) {
 	to := leadsTo(home + query)
 	if t.rootDiffers() {
 		var roots []string
+		rootAs := oddly(d.Paths)
+		if w == asPlain {
+			rootAs = normalSpelling
+		}
 		for _, v := range d.Paths.Variants([]rule.Part{{Literal: "/"}}) {
-			roots = append(roots, spelled(v.Parts[0].Literal, w != asPlain))
+			roots = append(roots, spelled(v.Parts[0].Literal, rootAs))
 		}
 		isRoot := w.path() + " " + argument("^(?:"+strings.Join(roots, "|")+")$")
 		if d.Paths.IgnoreCase {

@@ -188,7 +188,7 @@ const mostInBucket = 3
 // bucketsOf parts patterns by the literal text with which their paths begin. The first bucket is
 // that of the root. Where patterns of a bucket above come before the last one of a bucket, the
 // bucket holds them too, so that the order of all stays right.
-func bucketsOf(patterns []rule.Entry, headOf func(*rule.Rule) string) []*bucket {
+func bucketsOf(patterns []rule.Entry, most int, headOf func(*rule.Rule) string) []*bucket {
 	rank := make(map[*rule.Rule]int, len(patterns))
 	heads := make(map[*rule.Rule]string, len(patterns))
 	for i, e := range patterns {
@@ -200,7 +200,7 @@ func bucketsOf(patterns []rule.Entry, headOf func(*rule.Rule) string) []*bucket 
 	part = func(prefix string, own []rule.Entry, above *bucket) {
 		b := &bucket{prefix: prefix, above: above, number: len(all)}
 		all = append(all, b)
-		if len(own) <= mostInBucket {
+		if len(own) <= most {
 			b.patterns = own
 			return
 		}
@@ -228,6 +228,69 @@ func bucketsOf(patterns []rule.Entry, headOf func(*rule.Rule) string) []*bucket 
 		b.takeFromAbove(rank)
 	}
 	return all
+}
+
+// parted is patterns in tables, by how paths begin.
+type parted struct {
+	tables [][]rule.Entry // in the order in which they are tried
+	begins []beginning
+}
+
+// beginning is a text with which paths begin, and the numbers, from 1, of the tables that those meet
+// for which it is the longest one.
+type beginning struct {
+	prefix string
+	tables []int
+}
+
+// partsOf parts patterns into tables of about most. Small ones beside each other are put together.
+func partsOf(patterns []rule.Entry, most int, headOf func(*rule.Rule) string) parted {
+	if len(patterns) <= most {
+		return parted{tables: [][]rule.Entry{patterns}}
+	}
+	rank := make(map[*rule.Rule]int, len(patterns))
+	for i, e := range patterns {
+		rank[e.Rule] = i
+	}
+	buckets := bucketsOf(patterns, most, headOf)
+	inner := map[*bucket]bool{}
+	for _, b := range buckets {
+		inner[b.above] = true
+	}
+	joined, last := map[*bucket]*bucket{}, map[*bucket]*bucket{}
+	for _, b := range buckets {
+		joined[b] = b
+		if inner[b] {
+			continue
+		}
+		before := last[b.above]
+		if before == nil || len(before.patterns)+len(b.patterns) > most {
+			last[b.above] = b
+			continue
+		}
+		joined[b] = before
+		all := append(before.patterns, b.patterns...)
+		slices.SortFunc(all, func(x, y rule.Entry) int { return rank[x.Rule] - rank[y.Rule] })
+		before.patterns = slices.CompactFunc(all, func(x, y rule.Entry) bool { return x.Rule == y.Rule })
+	}
+	var p parted
+	numbers := map[*bucket]int{}
+	for _, b := range slices.Backward(buckets) { // those below come after those above
+		if joined[b] == b && len(b.patterns) > 0 {
+			p.tables = append(p.tables, b.patterns)
+			numbers[b] = len(p.tables)
+		}
+	}
+	for _, b := range buckets {
+		one := beginning{prefix: b.prefix}
+		for at := b; at != nil; at = at.above {
+			if n := numbers[joined[at]]; n > 0 {
+				one.tables = append(one.tables, n)
+			}
+		}
+		p.begins = append(p.begins, one)
+	}
+	return p
 }
 
 func commonHead(entries []rule.Entry, heads map[*rule.Rule]string) string {

@@ -30,6 +30,8 @@ type Checker struct {
 	Called  string   // what the check is called in its manual
 	Oldest  [3]int   // the first version that is meant
 	version []string // arguments that have the version said
+	// lacks gives what the program that said so is built without; nil: nothing is asked
+	lacks func(said string) string
 	// main makes the main file of a trial in a folder, around the file of a form, and gives the
 	// arguments; false where this machine lacks what that needs.
 	main func(binary, folder, file, form string) (text string, args []string, ok bool)
@@ -66,8 +68,8 @@ func (w Writer) Check(ctx context.Context, doors []predict.Treatment, o Options)
 	}
 	defer func() { _ = os.RemoveAll(folder) }()
 	o.HTTP, o.HTTPS = []string{"127.0.0.1:48080"}, []string{"127.0.0.1:48443"}
-	o.Certificates, o.Challenges, o.Place = folder, folder, folder
-	if o.Log != "" {
+	o.Certificates, o.Challenges, o.Place = folder, w.challengesIn(folder, o), folder
+	if o.Log != "" && !w.ByAddress {
 		o.Log = filepath.Join(folder, "requests.log")
 	}
 	written, err := w.Write(doors, o)
@@ -97,8 +99,19 @@ func (w Writer) Check(ctx context.Context, doors []predict.Treatment, o Options)
 	case !errors.As(err, &failed):
 		return Checked{Why: fmt.Sprintf("%s could not be run", binary)}, nil
 	}
-	checked.Refused = complaint(heard, false)
+	if checked.Refused = complaint(heard, false); checked.Refused == "" {
+		checked.Refused = "it does not say why"
+	}
 	return checked, nil
+}
+
+// challengesIn gives what answers exempt paths in a trial: a folder, or what o says, which nobody
+// asks.
+func (w Writer) challengesIn(folder string, o Options) string {
+	if w.ByAddress {
+		return o.Challenges
+	}
+	return folder
 }
 
 // program finds the server on this machine, and how it and its version are called; why says that
@@ -114,6 +127,9 @@ func (c Checker) program(ctx context.Context) (binary, by, why string) {
 		why = binary + " does not say which version it is"
 	case slices.Compare(version[:], c.Oldest[:]) < 0:
 		why = fmt.Sprintf("the %s on this machine is %s, older than required", c.Names[0], text)
+	}
+	if why == "" && c.lacks != nil {
+		why = c.lacks(string(said))
 	}
 	return binary, c.Names[0] + " " + text, why
 }
@@ -134,9 +150,9 @@ func (c Checker) find() string {
 	return ""
 }
 
-var versionNumber = regexp.MustCompile(`/(\d+)\.(\d+)\.(\d+)`)
+var versionNumber = regexp.MustCompile(`(?:^|[/v ])(\d+)\.(\d+)\.(\d+)`)
 
-// versionIn reads "name/1.22.1".
+// versionIn reads "name/1.22.1", "name version 1.22.1" and "v1.22.1".
 func versionIn(said string) (version [3]int, text string) {
 	m := versionNumber.FindStringSubmatch(said)
 	if m == nil {
@@ -145,7 +161,7 @@ func versionIn(said string) (version [3]int, text string) {
 	for i := range version {
 		version[i], _ = strconv.Atoi(m[i+1]) // digits, or so many that no bound is below them
 	}
-	return version, m[0][1:]
+	return version, strings.Join(m[1:], ".")
 }
 
 // complaint picks the lines that say what is wrong, or the warnings.
@@ -153,8 +169,10 @@ func complaint(said string, warnings bool) string {
 	var lines []string
 	for line := range strings.Lines(said) {
 		line = strings.TrimSpace(line)
-		if line != "" && strings.Contains(line, "warn]") == warnings &&
-			!strings.Contains(line, "test failed") &&
+		if line != "" && strings.Contains(strings.ToLower(line), "warn") == warnings &&
+			!strings.Contains(line, "test failed") && !strings.Contains(line, `"level":"info"`) &&
+			!strings.Contains(line, "no OCSP stapling") &&
+			!strings.Contains(line, "No files matching import glob pattern") &&
 			!strings.Contains(line, "[alert] could not open error log") {
 			lines = append(lines, line)
 		}
@@ -189,13 +207,19 @@ func trial(folder string, doors []predict.Treatment, written Output) error {
 		}
 		name := d.Domain.Name.String()
 		made[name] = true
-		for ending, text := range map[string][]byte{".crt": certificate, ".key": key} {
+		for ending, text := range certificateFiles(certificate, key) {
 			if err := os.WriteFile(filepath.Join(folder, name+ending), text, 0o600); err != nil {
 				return err
 			}
 		}
 	}
 	return nil
+}
+
+// certificateFiles gives the files of a certificate by their endings, as one or the other server
+// reads them.
+func certificateFiles(certificate, key []byte) map[string][]byte {
+	return map[string][]byte{".crt": certificate, ".key": key, ".pem": slices.Concat(certificate, key)}
 }
 
 // selfSigned makes a certificate with which nothing is ever served.

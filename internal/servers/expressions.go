@@ -2,6 +2,7 @@ package servers
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -10,18 +11,18 @@ import (
 )
 
 // notRegexp writes what a variant leaves out.
-func notRegexp(v rule.Variant) string {
+func notRegexp(v rule.Variant, as spelling) string {
 	var b strings.Builder
 	for _, end := range v.Not {
-		b.WriteString("(?![^?]*" + literalRegexp(end) + `(?:\?|$))`)
+		b.WriteString("(?![^?]*" + spelled(end, as) + `(?:\?|$))`)
 	}
 	return b.String()
 }
 
 // variantRegexp writes a variant of a rule's pattern. A capture that it leaves out is empty, and
 // not what an earlier expression took.
-func variantRegexp(r *rule.Rule, v []rule.Part, odd bool) string {
-	s := bounded(r, intoQuery) + pathRegexp(r.Old, v, odd)
+func variantRegexp(r *rule.Rule, v []rule.Part, as spelling) string {
+	s := pathRegexp(r.Old, v, as)
 	for i, p := range r.Old.Captures() {
 		inPath := slices.ContainsFunc(r.Old.Parts, func(o rule.Part) bool { return o.Name == p.Name })
 		if inPath && !slices.ContainsFunc(v, func(o rule.Part) bool { return o.Name == p.Name }) {
@@ -35,10 +36,9 @@ func variantRegexp(r *rule.Rule, v []rule.Part, odd bool) string {
 // fit.
 func conditionsRegexp(r *rule.Rule) string {
 	var b strings.Builder
-	b.WriteString(bounded(r, intoPath))
 	for _, c := range r.Old.Query {
 		key := literalRegexp(c.Key)
-		value := "=" + partsRegexp(r.Old, c.Parts, '&', true)
+		value := "=" + partsRegexp(r.Old, c.Parts, '&', everySpelling)
 		if len(c.Parts) == 0 {
 			value = "=?"
 		} else if len(c.Parts) == 1 && c.Parts[0].Rest {
@@ -71,30 +71,57 @@ func captureNumber(old rule.Pattern, name string) int {
 
 // pathRegexp writes a pattern. Spelled out (literalRegexp), it takes a raw path exactly where its
 // normal form fits; else (plainRegexp) only one that is in normal form.
-func pathRegexp(old rule.Pattern, parts []rule.Part, odd bool) string {
-	return partsRegexp(old, parts, '?', odd)
+func pathRegexp(old rule.Pattern, parts []rule.Part, as spelling) string {
+	return partsRegexp(old, parts, '?', as)
 }
 
 // partsRegexp writes parts up to ? or &, as they are or with every octet spelled out.
-func partsRegexp(old rule.Pattern, parts []rule.Part, end byte, odd bool) string {
+func partsRegexp(old rule.Pattern, parts []rule.Part, end byte, as spelling) string {
 	var b strings.Builder
 	for i, p := range parts {
 		if !p.IsCapture() {
-			b.WriteString(spelled(p.Literal, odd))
+			b.WriteString(spelled(p.Literal, as))
 			continue
 		}
-		fmt.Fprintf(&b, "(?<up_c%d>%s)", captureNumber(old, p.Name), captured(parts, i, end, odd))
+		fmt.Fprintf(&b, "(?<up_c%d>%s)", captureNumber(old, p.Name),
+			captured(parts, i, end, as != normalSpelling))
 	}
 	return b.String()
 }
 
-// spelled takes a text as it is in normal form, or for odd paths in every spelling.
-func spelled(normal string, odd bool) string {
-	if odd {
-		return literalRegexp(normal)
+// spelling is how what is compared may be written.
+type spelling int
+
+const (
+	normalSpelling spelling = iota // in normal form
+	everySpelling
+	anyCaseSpelling // and in capitals or small letters, where these count the same
+)
+
+// oddly gives the spelling of paths that are not in normal form.
+func oddly(mode rule.Mode) spelling {
+	if mode.IgnoreCase {
+		return anyCaseSpelling
 	}
-	return plainRegexp(normal)
+	return everySpelling
 }
+
+// spelled takes a text as it is in normal form, or for odd paths in every spelling.
+func spelled(normal string, as spelling) string {
+	switch as {
+	case normalSpelling:
+		return plainRegexp(normal)
+	case anyCaseSpelling:
+		return otherCase.ReplaceAllStringFunc(literalRegexp(normal), func(s string) string {
+			digit := map[byte]string{'6': "[46]", '4': "[46]", '7': "[57]", '5': "[57]"}[s[6]]
+			return s[:6] + digit
+		})
+	}
+	return literalRegexp(normal)
+}
+
+// otherCase is a letter and its escape, whose first digit says its case.
+var otherCase = regexp.MustCompile(`\(\?:[A-Za-z]\|%[4567]`)
 
 // captured writes what a capture takes: the shortest text, where a slash or the end comes behind it
 // all up to there, which is found sooner. An escape is taken whole. No group is repeated, unless a

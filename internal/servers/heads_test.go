@@ -84,7 +84,7 @@ old,new
 		for _, e := range patterns {
 			for _, v := range d.Paths.Variants(e.Rule.Old.Parts) {
 				if len(v.Not) == 0 { // Go has no (?!
-					text := "^" + variantRegexp(e.Rule, v.Parts, false) + "$"
+					text := "^" + variantRegexp(e.Rule, v.Parts, normalSpelling) + "$"
 					// nor this, and no path here needs it
 					text = strings.ReplaceAll(text, "(?<!%)(?<!%[0-9A-Fa-f])", "")
 					if d.Paths.IgnoreCase {

@@ -389,7 +389,8 @@ func nginxBars(r *rule.Rule, hashable bool) string {
 	}
 	old = quoteValue(old)
 	if !hashable {
-		old = quote(variantRegexp(r, r.Old.Parts, true) + conditionsRegexp(r))
+		old = quote(bounded(r, intoQuery) + variantRegexp(r, r.Old.Parts, anyCaseSpelling) + bounded(r, intoPath) +
+			conditionsRegexp(r))
 	}
 	if len(old) > mostWord || len(quoteValue(r.New.String())) > mostWord {
 		return fmt.Sprintf("it is longer than the %d octets that nginx reads as one word", mostWord)

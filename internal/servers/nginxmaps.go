@@ -86,6 +86,14 @@ func (c *chain) add(from, name, next, entries string) {
 
 func (c *chain) isOdd() bool { return c.letter == 'o' }
 
+// spelling says how what the chain compares may be written.
+func (c *chain) spelling() spelling {
+	if c.isOdd() {
+		return oddly(c.door.Paths)
+	}
+	return normalSpelling
+}
+
 // write writes all maps, and gives the variable that they end in. What they do not find is found in
 // next.
 func (c *chain) write(next string) string {
@@ -213,8 +221,12 @@ func (c *chain) tried(b *branch, next string, root bool) string {
 			fmt.Fprintf(&w, "    # %s\n", commentSafe(note))
 		}
 		for _, v := range mode.Variants(r.Old.Parts) {
-			expression := sign + notRegexp(v) + variantRegexp(r, v.Parts, c.isOdd()) + end + minds +
-				conditionsRegexp(r)
+			expression := sign + notRegexp(v, c.spelling()) + bounded(r, intoQuery) +
+				variantRegexp(
+					r,
+					v.Parts,
+					c.spelling(),
+				) + end + minds + bounded(r, intoPath) + conditionsRegexp(r)
 			fmt.Fprintf(&w, "    %s %s;\n", quote(expression), to)
 		}
 	}
@@ -226,8 +238,12 @@ func (c *chain) tried(b *branch, next string, root bool) string {
 			c.query(quoteText(home.Query()), c.door.DropsQuery),
 		)
 		for _, v := range mode.Variants([]rule.Part{{Literal: "/"}}) {
-			fmt.Fprintf(&w, "    %s %s;\n", quote(sign+pathRegexp(rule.Pattern{}, v.Parts, c.isOdd())+end),
-				to)
+			fmt.Fprintf(
+				&w,
+				"    %s %s;\n",
+				quote(sign+pathRegexp(rule.Pattern{}, v.Parts, c.spelling())+end),
+				to,
+			)
 		}
 	}
 	c.add(from, name, orEmpty(next), w.String())
@@ -316,7 +332,7 @@ func (c *chain) wholePaths(next string) []wholePath {
 				"    # line %d: %s\n    %s %s;\n",
 				r.Line,
 				commentSafe(r.Old.String()),
-				quote("~^"+conditionsRegexp(r)),
+				quote("~^"+bounded(r, intoPath)+conditionsRegexp(r)),
 				c.leadsTo(c.table, r),
 			)
 		}

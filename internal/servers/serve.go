@@ -73,12 +73,13 @@ func (s *Served) start(ctx context.Context, w Writer, binary string, doors []pre
 	s.HTTP, s.HTTPS = ports[0], ports[1]
 	o.HTTP, o.HTTPS = []string{s.HTTP}, []string{s.HTTPS}
 	o.Certificates, o.Place = s.folder, s.folder
-	o.Challenges = filepath.Join(s.folder, "challenges")
+	challenges := filepath.Join(s.folder, "challenges")
+	o.Challenges = w.challengesIn(challenges, Options{})
 	if s.Findings, err = w.Write(doors, o); err != nil {
 		return err
 	}
 	// a server that gives up root has to read it; nothing in it is a secret of anybody
-	if err := errors.Join(os.Chmod(s.folder, 0o755), os.Mkdir(o.Challenges, 0o755)); err != nil {
+	if err := errors.Join(os.Chmod(s.folder, 0o755), os.Mkdir(challenges, 0o755)); err != nil {
 		return err
 	}
 	for _, f := range s.Findings.Files {
@@ -189,7 +190,7 @@ func (s *Served) certified(doors []predict.Treatment, certify Certify) error {
 			if of := d.Domain.Name.String(); !slices.Contains(names[of], d.Host.String()) {
 				names[of] = append(names[of], d.Host.String())
 			}
-			s.host = d.Host.String()
+			s.host = strings.Replace(d.Host.String(), "*", "any-other-name", 1)
 		}
 	}
 	for domain, hosts := range names {
@@ -202,7 +203,7 @@ func (s *Served) certified(doors []predict.Treatment, certify Certify) error {
 			return err
 		}
 		s.leaves = append(s.leaves, pair.Leaf)
-		for ending, text := range map[string][]byte{".crt": certificate, ".key": key} {
+		for ending, text := range certificateFiles(certificate, key) {
 			if err := os.WriteFile(filepath.Join(s.folder, domain+ending), text, 0o644); err != nil {
 				return err
 			}

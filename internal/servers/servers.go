@@ -65,8 +65,11 @@ type Writer struct {
 	Forms   []Form // other forms beside the first
 	Steps   []string
 	Checker Checker
-	bars    string // what no name of a folder may hold
-	write   func(predictedDoors, Options) (Output, error)
+	// what stands beside each other in DOMAIN.pem, and not in DOMAIN.crt and DOMAIN.key
+	KeyWithCertificate bool
+	ByAddress          bool     // exempt paths are answered, and requests logged, at an address
+	bars               []string // what no name of a folder may hold
+	write              func(predictedDoors, Options) (Output, error)
 }
 
 // Form is another form of configuration of the same server, chosen by an option of its name.
@@ -152,10 +155,16 @@ func (w Writer) Refuses(o Options) error {
 			return fmt.Errorf("%q: the folder's name contains %s; expected a name without it", folder,
 				fact.Text(problem.Named(r)))
 		}
-		if w.bars != "" && strings.Contains(folder, w.bars) {
-			return fmt.Errorf("%q: the folder's name contains %s, which %s reads as a variable; expected "+
-				"a name without it",
-				folder, w.bars, w.Name)
+		for _, bars := range w.bars {
+			if strings.Contains(folder, bars) {
+				return fmt.Errorf("%q: the folder's name contains %s, which %s does not read as a part of a "+
+					"name; expected a name without it", folder, bars, w.Title)
+			}
+		}
+	}
+	if w.ByAddress && o.Challenges != "" {
+		if err := addressOf(o.Challenges); err != nil {
+			return fmt.Errorf("--challenges %w", err)
 		}
 	}
 	return nil

@@ -52,16 +52,12 @@ func TestEveryWriterWritesTheCases(t *testing.T) {
 		made := &txtar.Archive{Comment: archive.Comment, Files: input}
 		for _, w := range Writers() {
 			for _, form := range append([]Form{{}}, w.Forms...) {
-				out, err := w.Write(
-					doors,
-					Options{
-						HTTP:         []string{"127.0.0.1:8080"},
-						HTTPS:        []string{"127.0.0.1:8443"},
-						Certificates: "/c",
-						Challenges:   "/w",
-						Form:         form.Name,
-					},
-				)
+				o := Options{HTTP: []string{"127.0.0.1:8080"}, HTTPS: []string{"127.0.0.1:8443"},
+					Certificates: "/c", Challenges: "/w", Form: form.Name}
+				if w.ByAddress {
+					o.Challenges = "127.0.0.1:8008"
+				}
+				out, err := w.Write(doors, o)
 				require.NoError(t, err, path)
 				says := ""
 				for _, f := range out.Findings {
@@ -98,7 +94,12 @@ old.example/c\,"/d\"
 old.example/{x}\,"/d\{x}$1$"
 `)))
 	for _, w := range Writers() {
-		out, err := w.Write(p, Options{Certificates: `/c "$x\`, Challenges: `/w $HOME"; evil`})
+		o := Options{Certificates: `/c "$x\`, Challenges: `/w $HOME"; evil`}
+		if w.Name == "haproxy" || w.Name == "caddy" { // which refuse such names
+			assert.ErrorContains(t, w.Refuses(o), "expected a name without it")
+			o = Options{}
+		}
+		out, err := w.Write(p, o)
 		require.NoError(t, err)
 		for _, f := range out.Files {
 			for line := range strings.SplitSeq(string(f.Text), "\n") {

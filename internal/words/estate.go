@@ -10,6 +10,8 @@ var keys = map[string]string{
 	"carriers.certificate": "Whether it can have a certificate before a name points to it.",
 	"carriers.software": "What a server of your own runs: the kind of configuration " +
 		"written for it.",
+	"carriers.challenges": "Who answers paths that are never redirected, where certificates are " +
+		"renewed: for HAProxy, which serves no files.",
 	"carriers.tls":              "Whether it answers https.",
 	"carriers.keeps":            "What its redirects pass on.",
 	"carriers.apex-only":        "It accepts neither www nor further hosts.",
@@ -130,7 +132,7 @@ var estateFile = []sentence{
 		"a different name for each",
 		"rename one"),
 	bad[fact.NoConfiguration]("$What is $Title, for which no configuration is written",
-		"software: on a carrier that is by: $Kinds",
+		"software: and challenges: on a carrier that is by: $Kinds",
 		"drop it"),
 	bad[fact.FormWithRules]("$What is $Title, which forwards to one place",
 		"no rules there",
@@ -244,6 +246,9 @@ var estateFile = []sentence{
 	bad[fact.HostMissing]("$What is empty",
 		"a host name",
 		""),
+	bad[fact.NotAddressPort]("this is not an address with a port",
+		"an address and a port, such as 127.0.0.1:8008",
+		"write both, in quotes"),
 	bad[fact.NotAddress]("this is not an IP address",
 		"an address such as 203.0.113.20 or 2001:db8:10::10",
 		"a name goes under alias:"),

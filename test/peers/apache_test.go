@@ -204,5 +204,5 @@ func TestApacheRefusesFoldersThatItWouldTakeForVariables(t *testing.T) {
 		t.TempDir(),
 		"--challenges", "/var/www/${HOME}")
 	require.Equal(t, 2, code)
-	require.Contains(t, out, "apache reads as a variable")
+	require.Contains(t, out, "contains ${, which Apache")
 }

@@ -37,6 +37,8 @@ var realServers = map[string]func(*testing.T, string) answering{
 		return startApacheOn(t, estate, false)
 	},
 	".htaccess": func(t *testing.T, estate string) answering { return startApacheOn(t, estate, true) },
+	"caddy":     func(t *testing.T, estate string) answering { return startCaddy(t, estate) },
+	"haproxy":   func(t *testing.T, estate string) answering { return startHAProxy(t, estate) },
 }
 
 // TestServersFindWholePathsBeforePatterns asks for paths that whole ones and patterns take, in
@@ -311,8 +313,7 @@ func barredLines(t *testing.T, name string, doors []predict.Treatment) map[int]b
 		if w.Name != name {
 			continue
 		}
-		out, err := w.Write(doors, servers.Options{Form: form, HTTP: []string{"80"},
-			HTTPS: []string{"443"}, Certificates: "/c", Challenges: "/w", Place: "/p"})
+		out, err := w.Write(doors, servers.Options{Form: form})
 		require.NoError(t, err)
 		for _, f := range out.Findings {
 			if cannot, is := f.Facts().(fact.ServerCannot); is {

@@ -31,7 +31,8 @@ func TestTheRehearsalIsTheDeployment(t *testing.T) {
 	doors := audit()
 	olds := audit("--old-urls", filepath.Join(dir, "museums", "old-urls.csv"))
 	one := audit("--explain", "http://slatequarry.example/tours")
-	for server, program := range map[string]string{"nginx": "nginx", "apache": "apache2"} {
+	for server, program := range map[string]string{"nginx": "nginx", "apache": "apache2",
+		"haproxy": "haproxy", "caddy": "caddy"} {
 		t.Run(server, func(t *testing.T) {
 			peer(t, program)
 			t.Setenv("TMPDIR", shortTemp(t))

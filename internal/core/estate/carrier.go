@@ -44,6 +44,7 @@ var carrierKeys = []Key{
 		software[0],
 		software[1],
 	},
+	{"carriers", "challenges", "text", nil, "", `"127.0.0.1:8008"`},
 	{"carriers", "tls", "yes or no", nil, "", "no"},
 	{
 		"carriers",
@@ -150,6 +151,7 @@ type Carrier struct {
 	Steps          []CarrierStep // what is done there, in the order in which it accepts it
 	Wanted         []Wanted
 	Software       string // of a server whose redirects are written as a configuration file
+	Challenges     string // of such a server: the address and port that answer exempt paths
 }
 
 // IsAll reports whether all of some addresses are the carrier's own, and there are any.
@@ -195,7 +197,7 @@ func (b *builder) software(c *Carrier, what string, said *Node) {
 
 func (b *builder) carrier(key, n *Node) *Carrier {
 	c := &Carrier{Name: key.Text, PatternsAtMost: -1, HostsAtMost: -1, RulesAtMost: -1}
-	var keeps, tls, rules, steps, behind, runs *Node
+	var keeps, tls, rules, steps, behind, runs, challenges *Node
 	what := "carrier " + key.Text
 	b.mapping(n, what,
 		field{"by", func(n *Node) {
@@ -224,6 +226,12 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		field{"software", func(n *Node) {
 			runs, c.Software = n, b.oneOf(n, what+": software", software...)
 		}},
+		field{"challenges", func(n *Node) {
+			challenges, c.Challenges = n, b.text(n, what+": challenges")
+			if at, err := netip.ParseAddrPort(c.Challenges); err != nil || at.Port() == 0 {
+				b.fail(n, fact.NotAddressPort{})
+			}
+		}},
 		field{"steps", func(n *Node) { steps = n }},
 		field{"wanted", func(n *Node) { b.list(n, what+": wanted", func(w *Node) { b.wantedBy(c, w) }) }},
 	)
@@ -233,6 +241,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		c.Certificate = cmp.Or(kind.Holds, Before)
 	}
 	b.software(c, what, runs)
+	b.software(c, what, challenges)
 	c.HoldsRules = kind.HoldsRules
 	if rules != nil {
 		c.HoldsRules = b.boolean(rules, what+": rules")

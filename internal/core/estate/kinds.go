@@ -155,7 +155,7 @@ func stepsOf(r Row, w When) []CarrierStep {
 
 // software is the names of the servers for which configuration is written, the usual one first.
 // What is written for each is a row in package servers.
-var software = []string{"nginx", "apache"}
+var software = []string{"nginx", "apache", "haproxy", "caddy"}
 
 // Software returns the names of the servers for which configuration is written, the usual one
 // first.

@@ -108,9 +108,11 @@ type (
 	HostMissing struct {
 		What string
 	}
-	NotAddress  struct{}
-	AddressZone struct{}
-	NotYesNo    struct {
+	NotAddress struct{}
+	// NotAddressPort: an address with a port is wanted.
+	NotAddressPort struct{}
+	AddressZone    struct{}
+	NotYesNo       struct {
 		What string
 	}
 	NotNumber struct {

@@ -1,0 +1,101 @@
+package peers
+
+import (
+	"bytes"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/stage"
+)
+
+// haproxy is a real HAProxy that carries the doors of one carrier of an estate.
+type haproxy struct{ listening }
+
+// startHAProxy writes the configuration with the built program, has HAProxy check it, and starts
+// HAProxy on it.
+func startHAProxy(t *testing.T, estate string, more ...string) *haproxy {
+	t.Helper()
+	binary := peer(t, "haproxy")
+	dir := plainTemp(t)
+	h := &haproxy{newListening(t)}
+	certificates := filepath.Join(dir, "certificates")
+	h.certified(estate, certificates)
+	conf := filepath.Join(dir, "conf")
+	out, code := run(t, "", append([]string{"write", "haproxy", "--estate", estate, "--out", conf,
+		"--place", conf, "--certificates", certificates, "--listen", "http=" + h.http,
+		"--listen", "https=" + h.https}, more...)...)
+	require.Contains(t, []int{0, 1}, code, out)
+	require.NotContains(t, out, "nothing is written")
+	main := filepath.Join(dir, "main.cfg")
+	require.NoError(t, os.WriteFile(main, []byte("global\n    maxconn 1000\n"), 0o644))
+	args := []string{"-f", main, "-f", filepath.Join(conf, "haproxy.cfg")}
+	check, err := exec.Command(binary, append(args, "-c")...).CombinedOutput()
+	require.NoError(t, err, string(check))
+	require.NotContains(t, string(check), "WARNING", "HAProxy has nothing to say against it")
+	serve(t, exec.Command(binary, append(args, "-db")...))
+	await(t, h.http)
+	return h
+}
+
+// plainTemp is a folder whose name is plain: HAProxy reads no # in it, which t.TempDir may have.
+func plainTemp(t *testing.T) string {
+	t.Helper()
+	dir, err := os.MkdirTemp("", "upperpath-peer-")
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = os.RemoveAll(dir) })
+	return dir
+}
+
+// serve runs a server until the test ends, and says what it said where that fails.
+func serve(t *testing.T, server *exec.Cmd) {
+	t.Helper()
+	var said bytes.Buffer
+	server.Stdout, server.Stderr = &said, &said
+	require.NoError(t, server.Start())
+	t.Cleanup(func() {
+		_ = server.Process.Signal(os.Interrupt)
+		_ = server.Wait()
+		if t.Failed() {
+			t.Log(said.String()[max(0, said.Len()-1000):])
+		}
+	})
+}
+
+// certified puts a certificate for every name of an estate into a folder, as each server reads it.
+func (l *listening) certified(estate, folder string) {
+	e, err := files.ReadEstate(estate)
+	require.NoError(l.t, err)
+	p := plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules})
+	var names []string
+	for _, c := range p.Certificates {
+		names = append(names, c.Names...)
+	}
+	certificate, key, trust, err := stage.Files(stage.Certificate{Names: names})
+	require.NoError(l.t, err)
+	l.roots.AppendCertsFromPEM(trust)
+	require.NoError(l.t, os.MkdirAll(folder, 0o755))
+	for _, d := range p.Domains() {
+		for ending, text := range map[string][]byte{".crt": certificate, ".key": key,
+			".pem": append(append([]byte{}, certificate...), key...)} {
+			require.NoError(l.t,
+				os.WriteFile(filepath.Join(folder, d.Name.String()+ending), text, 0o600))
+		}
+	}
+}
+
+// refuses tells what the file says that is refused: what HAProxy takes for no URL, and many ".." in
+// a row.
+func (h *haproxy) refuses(uri string) bool {
+	path, _, _ := strings.Cut(uri, "?")
+	return strings.Contains(uri, "#") || strings.Count(web.Decode(path), "..") > 4
+}
+
+func (h *haproxy) normal(answer string) string { return answer }
