@@ -31,7 +31,7 @@ type importOptions struct {
 
 // rulesImport takes in redirects that exist.
 // importKinds are the kinds of files from which rules are imported.
-var importKinds = []string{"csv", "apache", "nginx"}
+var importKinds = []string{"csv", "apache", "nginx", "haproxy", "caddy"}
 
 func (p *program) rulesImport() *cobra.Command {
 	var from estateOptions
@@ -92,8 +92,10 @@ answer, it is shown with a URL.`,
 
 // What gives a configuration away.
 var (
-	apacheLine = regexp.MustCompile(`(?im)^\s*(Redirect(Match|Permanent|Temp)?|RewriteRule)\s`)
-	nginxLine  = regexp.MustCompile(
+	apacheLine  = regexp.MustCompile(`(?im)^\s*(Redirect(Match|Permanent|Temp)?|RewriteRule)\s`)
+	haproxyLine = regexp.MustCompile(`(?m)^\s+(http-request\s+)?redirect\s+(location|prefix|scheme)\s`)
+	caddyLine   = regexp.MustCompile(`(?m)^\s*redir\s+\S`)
+	nginxLine   = regexp.MustCompile(
 		`(?m)^\s*(return\s+30\d\s|rewrite\s+\S+\s+\S+|location\s[^{]*\{|server\s*\{)`)
 )
 
@@ -110,23 +112,32 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (impo
 			o.kind = "apache"
 		case strings.Contains(name, "nginx"):
 			o.kind = "nginx"
+		case strings.Contains(name, "haproxy"):
+			o.kind = "haproxy"
+		case strings.Contains(name, "caddy"):
+			o.kind = "caddy"
 		default:
 			data, _ := files.Read(path, files.MostConfig) // whether it can be read is said below
 			switch {
 			case apacheLine.Match(data):
 				o.kind = "apache"
+			case haproxyLine.Match(data):
+				o.kind = "haproxy"
+			case caddyLine.Match(data):
+				o.kind = "caddy"
 			case nginxLine.Match(data):
 				o.kind = "nginx"
 			default:
 				return imports.Import{}, usage(
-					"%s: cannot tell the format from its name or contents; expected --kind csv, apache or nginx",
-					path,
+					"%s: cannot tell the format from its name or contents; expected --kind and one of %s",
+					path, strings.Join(importKinds, ", "),
 				)
 			}
 		}
 	}
 	if !contains(importKinds, o.kind) {
-		return imports.Import{}, usage("--kind %s: expected csv, apache or nginx", o.kind)
+		return imports.Import{}, usage("--kind %s: expected one of %s", o.kind,
+			strings.Join(importKinds, ", "))
 	}
 	host := ""
 	if o.host != "" {
@@ -162,8 +173,13 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (impo
 		return imports.Import{},
 			usage("%s names no host for its paths; name it with --host", path)
 	}
-	if o.kind == "nginx" {
+	switch o.kind {
+	case "nginx":
 		return imports.ReadNginx(string(data), host, included(path)), nil
+	case "haproxy":
+		return imports.ReadHAProxy(string(data), host, included(path)), nil
+	case "caddy":
+		return imports.ReadCaddy(string(data), host, included(path)), nil
 	}
 	if o.context == "" {
 		o.context = "server"

@@ -615,6 +615,88 @@ func (w *wins) overruled(i int, url string) bool {
 	return ok && (won.Rule.Line != r.Line || won.Rule.Old.String() != r.Old.String())
 }
 
+// both gives a path that an expression takes and a rule too, of those that can be drawn from the
+// expression; "" where none of them is.
+func (w *wins) both(k keptLine, r *rule.Rule) string {
+	table := rule.Compile([]*rule.Rule{r}, rule.Scope{})
+	for _, drawn := range w.drawn(k.expression) {
+		path := encodedPath(k.without + drawn)
+		if !strings.HasPrefix(path, "/") || web.RemoveDotSegments(path) != path {
+			continue
+		}
+		door := web.Door{Scheme: cmp.Or(r.Old.Scheme, web.HTTP), Host: r.Old.Host}
+		if _, takes := table.Lookup(door.URL(path, queryFor(r))); takes {
+			return path
+		}
+	}
+	return ""
+}
+
+// drawn gives some texts that an expression takes.
+func (w *wins) drawn(e *regexp.Regexp) []string {
+	if all, known := w.texts[e]; known {
+		return all
+	}
+	parsed, err := syntax.Parse(e.String(), syntax.Perl)
+	var all []string
+	if err == nil {
+		for repeats := range 3 {
+			for choice := range 4 {
+				if text := drawnFrom(parsed, repeats, choice); len(text) < mostExpressed &&
+					e.MatchString(text) &&
+					!slices.Contains(all, text) {
+					all = append(all, text)
+				}
+			}
+		}
+	}
+	if w.texts == nil {
+		w.texts = map[*regexp.Regexp][]string{}
+	}
+	w.texts[e] = all
+	return all
+}
+
+// drawnFrom draws a text: what may be repeated comes so often, of alternatives one.
+func drawnFrom(x *syntax.Regexp, repeats, choice int) string {
+	var b strings.Builder
+	times := func(n int) {
+		for range n {
+			b.WriteString(drawnFrom(x.Sub[0], repeats, choice))
+		}
+	}
+	switch x.Op {
+	case syntax.OpLiteral:
+		return string(x.Rune)
+	case syntax.OpCharClass:
+		for _, c := range "ab1-_/" {
+			for i := 0; i < len(x.Rune); i += 2 {
+				if c >= x.Rune[i] && c <= x.Rune[i+1] {
+					return string(c)
+				}
+			}
+		}
+		if len(x.Rune) > 0 {
+			return string(x.Rune[0])
+		}
+	case syntax.OpAnyChar, syntax.OpAnyCharNotNL:
+		return "a"
+	case syntax.OpStar, syntax.OpQuest:
+		times(min(repeats, 1))
+	case syntax.OpPlus:
+		times(1)
+	case syntax.OpRepeat:
+		times(min(x.Min, mostExpressed))
+	case syntax.OpAlternate:
+		return drawnFrom(x.Sub[choice%len(x.Sub)], repeats, choice)
+	case syntax.OpConcat, syntax.OpCapture:
+		for _, sub := range x.Sub {
+			b.WriteString(drawnFrom(sub, repeats, choice))
+		}
+	}
+	return b.String()
+}
+
 // takesNow gives a URL that a line keeps for itself and a rule takes, if there is one.
 func (w *wins) takesNow(k keptLine, kept *rule.Rule, i int) (web.URL, bool) {
 	r := w.read(i)
@@ -634,7 +716,10 @@ func (w *wins) takesNow(k keptLine, kept *rule.Rule, i int) (web.URL, bool) {
 		path = u.Path()
 		if inside, below := strings.CutPrefix(web.Decode(path), k.without); !below ||
 			!k.expression.MatchString(inside) {
-			return web.URL{}, false
+			path = w.both(k, r)
+			if path == "" {
+				return web.URL{}, false
+			}
 		}
 	}
 	both := []*rule.Rule{r}
@@ -720,6 +805,7 @@ type wins struct {
 	canonical web.Door
 	said      map[[2]int]bool
 	found     []Difference
+	texts     map[*regexp.Regexp][]string // drawn from an expression
 	seed      maphash.Seed
 	// by how their paths begin and what they ask for: one more than the first rule
 	led   map[uint64]int32

@@ -236,8 +236,8 @@ type parted struct {
 	begins []beginning
 }
 
-// beginning is a text with which paths begin, and the numbers, from 1, of the tables that those meet
-// for which it is the longest one.
+// beginning is a text with which paths begin, and the numbers, from 1, of the tables that those
+// meet for which it is the longest one.
 type beginning struct {
 	prefix string
 	tables []int

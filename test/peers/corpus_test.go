@@ -213,6 +213,10 @@ func outcome(t *testing.T, i idiom, at string) (is string, why []string) {
 	switch text := i.written(at); i.kind {
 	case "nginx":
 		m = imports.ReadNginx(text, i.host(), nil)
+	case "haproxy":
+		m = imports.ReadHAProxy(text, i.host(), nil)
+	case "caddy":
+		m = imports.ReadCaddy(text, i.host(), nil)
 	default:
 		m = imports.ReadApache(text, i.host(), imports.Place{Server: i.kind == "server"}, nil)
 	}
@@ -317,7 +321,7 @@ func startIdioms(t *testing.T, all []idiom) map[string]string {
 	dir, at := t.TempDir(), freePort(t)
 	var hosts strings.Builder
 	for _, i := range all {
-		if i.kind == "nginx" {
+		if i.kind != "folder" && i.kind != "server" {
 			continue
 		}
 		root := filepath.Join(dir, "root", fmt.Sprint(i.number))
@@ -347,7 +351,57 @@ func startIdioms(t *testing.T, all []idiom) map[string]string {
 		}
 	}
 	addresses["nginx"] = startNginxAt(t, at, servers.String())
+	for kind, start := range map[string]func(*testing.T, []idiom) string{"haproxy": startHAProxyIdioms,
+		"caddy": startCaddyIdioms} {
+		if slices.ContainsFunc(all, func(i idiom) bool { return i.kind == kind }) {
+			addresses[kind] = start(t, all)
+		}
+	}
 	return addresses
+}
+
+// startHAProxyIdioms starts HAProxy with a backend for each idiom.
+func startHAProxyIdioms(t *testing.T, all []idiom) string {
+	t.Helper()
+	haproxy, dir, at := peer(t, "haproxy"), t.TempDir(), freePort(t)
+	var front, back strings.Builder
+	fmt.Fprintf(&front, "defaults\n    mode http\n    timeout client 10s\n    timeout connect 5s\n"+
+		"    timeout server 10s\nfrontend all\n    log 127.0.0.1:9 local0\n    option httplog\n"+
+		"    bind %s\n", at)
+	for _, i := range all {
+		if i.kind == "haproxy" {
+			fmt.Fprintf(&front, "    use_backend i%d if { hdr(host) -i %s www.%[2]s }\n", i.number, i.host())
+			fmt.Fprintf(&back, "backend i%d\n%s", i.number, i.written(at))
+		}
+	}
+	config := filepath.Join(dir, "haproxy.cfg")
+	require.NoError(t, os.WriteFile(config, []byte(front.String()+back.String()), 0o600))
+	serve(t, exec.Command(haproxy, "-db", "-q", "-f", config))
+	await(t, at)
+	return at
+}
+
+// startCaddyIdioms starts Caddy with a site for each idiom.
+func startCaddyIdioms(t *testing.T, all []idiom) string {
+	t.Helper()
+	caddy, dir, at := peer(t, "caddy"), t.TempDir(), freePort(t)
+	text := "{\n\tadmin off\n\tauto_https off\n\tstorage file_system \"" + dir + "\"\n}\n"
+	for _, i := range all {
+		if i.kind == "caddy" {
+			port := at[strings.LastIndexByte(at, ':'):]
+			text += fmt.Sprintf(
+				"http://%s%s, http://www.%[1]s%[2]s {\n\tbind 127.0.0.1\n%s}\n",
+				i.host(),
+				port,
+				i.written(at),
+			)
+		}
+	}
+	config := filepath.Join(dir, "Caddyfile")
+	require.NoError(t, os.WriteFile(config, []byte(text), 0o600))
+	serve(t, exec.Command(caddy, "run", "--config", config, "--adapter", "caddyfile"))
+	await(t, at)
+	return at
 }
 
 func startNginxAt(t *testing.T, at, servers string) string {

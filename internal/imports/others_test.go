@@ -1,0 +1,105 @@
+package imports
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"upperpath.example/upperpath/internal/core/rule"
+)
+
+func translated(m Import) string {
+	m.Settle(rule.Scope{})
+	var all []string
+	for _, r := range m.Rules {
+		all = append(all, strings.TrimSpace(r.Old+" "+r.New+" "+r.Status+" "+r.Query))
+	}
+	for _, l := range m.Skipped {
+		all = append(all, "left: "+l.Reason)
+	}
+	return strings.Join(all, "\n")
+}
+
+// TestReadHAProxy reads maps, beside a configuration and alone, backends and hosts.
+func TestReadHAProxy(t *testing.T) {
+	maps := func(name string) []string {
+		return map[string][]string{
+			"paths.map": {"# old new\n" +
+				"/a https://www.n.example/A\n/caf%C3%A9\thttps://www.n.example/coffee\n"},
+			"base.map": {"old.example/x https://www.n.example/X\n" +
+				"other.example/x https://www.n.example/OX\n"},
+			"begin.map": {"/s https://www.n.example/s\n/shop https://www.n.example/store\n"},
+			"re.map":    {`^/p-([0-9]+)\.html$ https://www.n.example/p/\1/` + "\n"},
+			"hosts.lst": {"old.example\nwww.old.example\n"},
+		}[name]
+	}
+	for text, want := range map[string]string{
+		"frontend f\n http-request redirect location %[path,map(/etc/h/paths.map)] code 301 " +
+			"if { path,map(/etc/h/paths.map) -m found }\n": //
+		"old.example/a https://www.n.example/A 301 drop\n" +
+			"old.example/café https://www.n.example/coffee 301 drop",
+		"frontend f\n http-request redirect location %[base,map_str(base.map)] code 308 " +
+			"if { hdr(host) -f hosts.lst }\n": "old.example/x https://www.n.example/X 308 drop",
+		"frontend f\n http-request redirect location %[path,map_beg(begin.map)] code 302\n": //
+		"old.example/shop{+rest} https://www.n.example/store 302 drop\n" +
+			"old.example/s{+rest} https://www.n.example/s 302 drop",
+		"frontend f\n http-request redirect location %[path,map_regm(re.map)] code 301\n"://
+		"old.example/p-{g1:digits}.html https://www.n.example/p/{g1}/ 301 drop",
+		"frontend f\n http-request redirect location %[path,map(none.map)] code 301\n"://
+		"left: the map none.map is not beside this file",
+		"frontend f\n use_backend b if { path_beg /old/ }\nbackend b\n" +
+			" http-request redirect prefix https://www.n.example code 301\n": //
+		"old.example/old/{+g1} https://www.n.example/old/{+g1} 301",
+		"frontend f\n http-request redirect location https://www.n.example/ code 301 if unnamed\n"://
+		"left: unnamed is a condition that this file does not explain",
+		"/a https://www.n.example/A\n/b https://www.n.example/B\n"://
+		"old.example/a https://www.n.example/A 301 drop\nold.example/b https://www.n.example/B 301 drop",
+	} {
+		got := translated(ReadHAProxy(text, "old.example", maps))
+		for line := range strings.SplitSeq(want, "\n") {
+			assert.Contains(t, strings.ReplaceAll(got, "  ", " "), line, text)
+		}
+	}
+	for _, hostile := range []string{"", "{", "frontend f\n http-request redirect", "acl", "acl x {",
+		"frontend f\n use_backend f if { path / \n", "redirect location", "x \x00 y", "frontend f\n" +
+			" use_backend b\nbackend b\n use_backend b\n", strings.Repeat("frontend f\n", 1000),
+		"frontend f\n http-request redirect location %[path,map()] if !\n",
+		"frontend f\n acl a path /a\n http-request redirect prefix / if " +
+			strings.Repeat("a or ", 5000)} {
+		ReadHAProxy(hostile, "old.example", maps)
+		ReadCaddy(hostile, "old.example", maps)
+	}
+}
+
+// TestReadCaddy reads sites of several hosts, snippets and files that are imported.
+func TestReadCaddy(t *testing.T) {
+	included := func(name string) []string {
+		return map[string][]string{"more.conf": {"redir /more https://www.n.example/more 301\n"}}[name]
+	}
+	m := ReadCaddy(`{
+	email a@n.example
+}
+(old) {
+	redir /a https://www.n.example/A permanent
+}
+old.example,
+www.old.example {
+	import old
+	import more.conf
+	redir https://www.n.example{uri} permanent
+}
+https://second.example:8443 {
+	redir https://www.n.example/second/{path} 302
+}
+`, "", included)
+	got := strings.ReplaceAll(translated(m), "  ", " ")
+	for _, line := range []string{
+		"old.example/a https://www.n.example/A 301 drop",
+		"old.example/more https://www.n.example/more 301 drop",
+		"old.example/{+g1} https://www.n.example/{+g1} 301",
+		"https://second.example/{+g1} https://www.n.example/second//{+g1} 302 drop",
+	} {
+		assert.Contains(t, got, line)
+	}
+}
