@@ -100,7 +100,7 @@ wanted, predicted, rehearsed and was observed last, and where they part.`,
 	c.Flags().StringVar(&on.with, "with", "",
 		"have the real `SERVER` answer in its carrier's place: "+strings.Join(estate.Software(), ", "))
 	c.Flags().StringVar(&on.carrier, "carrier", "",
-		"the `CARRIER` that is meant (default: the only one that is a server)")
+		"the `CARRIER` that is meant (default: the only one possible)")
 	c.Flags().StringVar(&olds.path, "old-urls", "",
 		"follow the old URLs of this `FILE` (-: standard input)")
 	c.Flags().StringVar(&olds.host, "host", "",

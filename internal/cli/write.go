@@ -27,11 +27,12 @@ func (p *program) write() *cobra.Command {
   upperpath write caddy
   upperpath write sheet
   upperpath write zone
-  upperpath write table`,
+  upperpath write table
+  upperpath write entries --carrier edge`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error { return c.Help() },
 	}
-	c.AddCommand(p.writeSheet(), p.writeZone(), p.writeTable())
+	c.AddCommand(p.writeSheet(), p.writeZone(), p.writeTable(), p.writeEntries())
 	for _, w := range servers.Writers() {
 		c.AddCommand(p.writeServer(w))
 	}
@@ -133,7 +134,7 @@ exactly is reported, and the exit code is then 1.`,
 	f := c.Flags()
 	f.StringVarP(&out, "out", "o", w.Name, "the `FOLDER` to write into")
 	f.StringVar(&carrier, "carrier", "",
-		"the `CARRIER` that is meant (default: the only one that is a server)")
+		"the `CARRIER` that is meant (default: the only one possible)")
 	f.StringArrayVar(
 		&listen,
 		"listen",

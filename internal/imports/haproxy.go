@@ -15,8 +15,8 @@ import (
 // (a key and a target a line). host is whose paths they are where no condition says so.
 //
 // HAProxy tries its rules in their order, as mod_rewrite does: they are read as conditions and
-// rules of that one, by the same reader. What is no condition of mod_rewrite is left, and may take what
-// later rules take.
+// rules of that one, by the same reader. What is no condition of mod_rewrite is left, and may take
+// what later rules take.
 func ReadHAProxy(text, host string, includes Includes) Import {
 	h := haproxyReader{sequence: sequence{includes: includes}, acls: map[string][][]test{},
 		sections: map[string][]haproxyLine{}}

@@ -48,7 +48,8 @@ var haproxyChecker = Checker{
 		return "it is built without PCRE, which these expressions need"
 	},
 	main: func(_, folder, file, _ string) (string, []string, bool) {
-		return "defaults\n    timeout connect 5s\n    timeout client 30s\n    timeout server 30s\n",
+		return "defaults\n    timeout connect 5s\n    timeout client 30s\n    timeout server 30s\n" +
+				frontendOfOthers(filepath.Join(folder, file)),
 			[]string{"-c", "-f", filepath.Join(folder, "main.conf"), "-f", filepath.Join(folder, file)},
 			true
 	},
@@ -58,6 +59,22 @@ var haproxyChecker = Checker{
 		}
 		return text, append([]string{"-db", "-q"}, args[1:]...)
 	},
+}
+
+// frontendOfOthers makes a frontend of the lines that a file has as comments for one, "" where it
+// has its own.
+func frontendOfOthers(file string) string {
+	text, err := os.ReadFile(file)
+	if err != nil || bytes.Contains(text, []byte("\nfrontend ")) {
+		return ""
+	}
+	made := "frontend others\n    mode http\n    bind 127.0.0.1:48080\n"
+	for line := range strings.Lines(string(text)) {
+		if strings.HasPrefix(line, "#http-request ") || strings.HasPrefix(line, "#use_backend ") {
+			made += "    " + line[1:]
+		}
+	}
+	return made
 }
 
 func writeHAProxy(doors predictedDoors, o Options) (Output, error) {

@@ -7,6 +7,13 @@ const (
 	BehindEdge = "%s of %s %s behind an edge network, which the stage plays: %s was not asked there."
 )
 
+// What is said of one carrier's entries.
+const (
+	EntriesWritten = "%s has %s: what %s wants, in its order.\n"
+	NoEntries      = "--carrier %s: nothing is typed there; expected one of %s"
+	SeveralEntries = "several places want entries; name one with --carrier: %s"
+)
+
 // What is said of a table without patterns.
 const (
 	TableWritten = "%s has %s; %s %s written out for the old URLs that fit.\n"

@@ -99,3 +99,36 @@ func (h *haproxy) refuses(uri string) bool {
 }
 
 func (h *haproxy) normal(answer string) string { return answer }
+
+// TestHAProxyBesideAFrontendOfYourOwn puts the lines that the file has for it into a frontend that
+// listens already: it answers its own hosts as before.
+func TestHAProxyBesideAFrontendOfYourOwn(t *testing.T) {
+	binary := peer(t, "haproxy")
+	dir := plainTemp(t)
+	estate := filepath.Join(dir, "upperpath.yaml")
+	require.NoError(t, os.WriteFile(estate, []byte("canonical: https://www.n.example\n"+
+		"carriers: {g: {by: server, addresses: [203.0.113.20], software: haproxy}}\n"+
+		"domains: [old.example]\n"), 0o644))
+	out, code := run(t, "", "write", "haproxy", "--estate", estate, "--out", dir, "--place", dir,
+		"--beside")
+	require.Zero(t, code, out)
+	text, err := os.ReadFile(filepath.Join(dir, "haproxy.cfg"))
+	require.NoError(t, err)
+	l := newListening(t)
+	main := "defaults\n    mode http\n    timeout client 5s\n    timeout server 5s\n    timeout connect 5s\n" +
+		"frontend mine\n    bind " + l.http + "\n"
+	for line := range strings.Lines(string(text)) {
+		if strings.HasPrefix(line, "#http-request ") || strings.HasPrefix(line, "#use_backend ") {
+			main += "    " + line[1:]
+		}
+	}
+	main += "    default_backend shop\nbackend shop\n    http-request return status 200\n"
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "main.cfg"), []byte(main), 0o644))
+	serve(t, exec.Command(binary, "-db", "-f", filepath.Join(dir, "main.cfg"), "-f",
+		filepath.Join(dir, "haproxy.cfg")))
+	await(t, l.http)
+	require.Equal(t, "301 https://www.n.example/a?b",
+		l.ask("http", "", "old.example", "/a?b"))
+	require.Equal(t, "301 https://www.n.example/", l.ask("http", "", "WWW.old.example.:80", "/"))
+	require.Equal(t, "200", l.ask("http", "", "shop.example", "/a/../b"))
+}
