@@ -341,6 +341,9 @@ func (a *apacheText) certificate(k block) string {
 	)
 }
 
+// permanentAnswers is the condition that an answer is a permanent redirect.
+const permanentAnswers = `"expr=%{REQUEST_STATUS} -in {'301','308'}"`
+
 func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 	listens := a.options.HTTP
 	if k.Scheme == web.HTTPS {
@@ -366,6 +369,10 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 		apacheQuote(strings.TrimSuffix(a.options.Place, "/")+"/own/*.conf"))
 	if k.HSTS != "" {
 		fmt.Fprintf(b, "    Header always set Strict-Transport-Security %s\n", apacheQuote(k.HSTS))
+	}
+	if k.Remember != "" {
+		fmt.Fprintf(b, "    Header always set Cache-Control %s %s\n", apacheQuote(k.Remember),
+			permanentAnswers)
 	}
 	fmt.Fprintf(
 		b,
@@ -450,6 +457,11 @@ func (a *apacheText) folderFile() []byte {
 			hosts := strings.ReplaceAll(strings.Join(names, "|"), "/", `\/`)
 			fmt.Fprintf(&b, "Header always set Strict-Transport-Security %s \"expr=%%{HTTPS} == 'on' && "+
 				"%%{HTTP_HOST} =~ /^(?:%s)\\.?(?::[0-9]+)?$/i\"\n", apacheQuote(doors[secure].HSTS), hosts)
+		}
+		if k.Remember != "" {
+			hosts := strings.ReplaceAll(strings.Join(names, "|"), "/", `\/`)
+			fmt.Fprintf(&b, "Header always set Cache-Control %s \"expr=%%{REQUEST_STATUS} -in {'301','308'} "+
+				"&& %%{HTTP_HOST} =~ /^(?:%s)\\.?(?::[0-9]+)?$/i\"\n", apacheQuote(k.Remember), hosts)
 		}
 	}
 	return b.Bytes()

@@ -88,6 +88,17 @@ func keyOf(d predict.Treatment, entries []rule.Entry) string {
 	return key.String()
 }
 
+// remembers gives the header that says for how long permanent redirects may be kept, which is the
+// same for all doors of a carrier; "" for none.
+func remembers(blocks []block) string {
+	for _, b := range blocks {
+		if b.Remember != "" {
+			return b.Remember
+		}
+	}
+	return ""
+}
+
 // held gives the rules that may take a URL of a door, within its limits: none below an exempt path,
 // none with a condition where no query is seen, and where paths are dropped only those that take
 // the root.

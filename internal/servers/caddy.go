@@ -248,7 +248,8 @@ func (c *caddy) sites() {
 			names[key] = name
 			var body bytes.Buffer
 			if k.table == nil {
-				fmt.Fprintf(&body, "\tredir %s %d\n", c.constant(k.Treatment), k.Status)
+				fmt.Fprintf(&body, "%s\tredir %s %d\n", remembered301(k.Treatment, k.Status, ""),
+					c.constant(k.Treatment), k.Status)
 			} else {
 				t := caddyTable{caddy: c, table: k.table}
 				t.write(&body)
@@ -719,6 +720,10 @@ func (t *caddyTable) answered(w *bytes.Buffer) {
 	if t.fragments {
 		fragment = "{up_fragment}"
 	}
+	if t.door.Remember != "" {
+		fmt.Fprintf(w, "\t@lasting vars {up_status} 301 308\n\theader @lasting Cache-Control %s\n",
+			caddyQuote(t.door.Remember))
+	}
 	for _, kept := range t.kept {
 		fmt.Fprintf(w, "\t@%[1]s vars {up_keeps} %[1]s\n\tredir @%[1]s {up_to}%s%s {up_status}\n", kept,
 			t.query(kept), fragment)
@@ -744,19 +749,30 @@ func (t *caddyTable) otherwise(w *bytes.Buffer) {
 		for _, v := range d.Paths.Variants([]rule.Part{{Literal: "/"}}) {
 			roots = append(roots, caddyParts(v.Parts, '?', oddly(d.Paths), map[string]int{}))
 		}
-		fmt.Fprintf(w, "\t@root vars_regexp {up_path} %s\n\tredir @root %s %d\n",
-			caddyQuote(sign+"(?:"+strings.Join(roots, "|")+")$"), caddyQuote(home), d.Status)
+		fmt.Fprintf(w, "\t@root vars_regexp {up_path} %s\n%s\tredir @root %s %d\n",
+			caddyQuote(sign+"(?:"+strings.Join(roots, "|")+")$"), remembered301(d, d.Status, "@root "),
+			caddyQuote(home), d.Status)
 	}
 	switch {
 	case d.Fallback == estate.Gone && !d.DropsPath:
 		fmt.Fprintf(w, "\trespond %d\n", rule.Gone)
 	case d.Fallback == estate.SamePath && !d.DropsPath:
-		fmt.Fprintf(w, "\tredir %s %d\n",
+		fmt.Fprintf(w, "%s\tredir %s %d\n", remembered301(d, d.Status, ""),
 			caddyQuote(base+caddyText(strings.TrimSuffix(d.Home.Path(), "/"), false)+"{up_path}"+query),
 			d.Status)
 	default:
-		fmt.Fprintf(w, "\tredir %s %d\n", caddyQuote(home), d.Status)
+		fmt.Fprintf(w, "%s\tredir %s %d\n", remembered301(d, d.Status, ""), caddyQuote(home),
+			d.Status)
 	}
+}
+
+// remembered301 writes for how long browsers may keep a redirect with a status, behind a matcher; ""
+// where nothing is said.
+func remembered301(d predict.Treatment, status int, matcher string) string {
+	if d.Remember == "" || status != 301 && status != 308 {
+		return ""
+	}
+	return fmt.Sprintf("\theader %sCache-Control %s\n", matcher, caddyQuote(d.Remember))
 }
 
 // caddyText writes a text where Caddy looks for placeholders, and, where it comes for an

@@ -454,6 +454,10 @@ func (h *haproxy) backend(name string, b block) {
 			haproxyText(b.HSTS),
 		)
 	}
+	if b.Remember != "" {
+		fmt.Fprintf(w, "    http-after-response set-header Cache-Control '%s' if { status 301 308 }\n",
+			haproxyText(b.Remember))
+	}
 	if b.table == nil {
 		fmt.Fprintf(
 			w,

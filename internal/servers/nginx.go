@@ -192,6 +192,11 @@ func (n *nginx) file() []byte {
 			"log_format up_%s '$host $remote_addr [$time_local] \"$request\" $status '\n"+
 			"    '$sent_http_location';\n", n.tag)
 	}
+	if remember := remembers(n.blocks); remember != "" {
+		fmt.Fprintf(&b, "\n# For how long browsers may keep a permanent redirect (policy.remember).\n"+
+			"map $status $up_%s_remember {\n    default \"\";\n    301 %[2]s;\n    308 %[2]s;\n}\n", n.tag,
+			quote(remember))
+	}
 	if n.starts.Len() > 0 {
 		fmt.Fprint(&b,
 			"\n# How the path begins: its first segments, or its first octets; of odd ones decoded.\n")
@@ -302,6 +307,9 @@ func (n *nginx) server(b block) {
 		quoteValue(strings.TrimSuffix(n.options.Place, "/")+"/own/*.conf"))
 	if b.HSTS != "" {
 		fmt.Fprintf(w, "    add_header Strict-Transport-Security %s always;\n", quote(b.HSTS))
+	}
+	if b.Remember != "" {
+		fmt.Fprintf(w, "    add_header Cache-Control $up_%s_remember always;\n", n.tag)
 	}
 	fmt.Fprint(w, "    if ($up_spelt = refused) { return 400; }\n")
 	for _, e := range b.Exempt {

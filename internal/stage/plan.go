@@ -386,8 +386,14 @@ func (b *planScene) reply(told predict.Typed, u web.URL, who []string) (Reply, b
 		}
 		a := d.Answer(u)
 		reply := Reply{Status: a.Status, Location: a.Location}
-		if a.Headers != nil && a.Headers.HSTS != "" {
-			reply.Headers = map[string]string{"Strict-Transport-Security": a.Headers.HSTS}
+		if a.Headers != nil {
+			reply.Headers = map[string]string{}
+			for name, text := range map[string]string{"Strict-Transport-Security": a.Headers.HSTS,
+				"Cache-Control": a.Headers.Cache} {
+				if text != "" {
+					reply.Headers[name] = text
+				}
+			}
 		}
 		// what the site itself sends is its own business
 		if u.Scheme() == web.HTTPS && reply.Status == 200 {

@@ -73,6 +73,12 @@ var keys = map[string]string{
 		"https door first (HSTS preloading).",
 	"policy.hsts": "What https doors on servers ask browsers to remember " +
 		"(Strict-Transport-Security): one step, or several with the days from which they hold.",
+	"policy.remember": "For how long browsers may keep a permanent redirect of a server " +
+		"(Cache-Control): one step, or several with the days from which they hold. Short in the " +
+		"first days, long later.",
+	"remember.max-age": "For how long, in seconds. Without policy.remember browsers keep a 301 or " +
+		"308 for as long as they like. Required.",
+	"remember.from": "From when the step holds; without it, from the beginning.",
 	"hsts.max-age": "For how long browsers use https alone, in seconds. Start with 300; 0 takes it " +
 		"back. Required.",
 	"hsts.from":      "From when the step holds; without it, from the beginning.",

@@ -59,6 +59,10 @@ func (l listening) ask(scheme, sni, host, uri string) string {
 	if all := r.Header.Values("Strict-Transport-Security"); len(all) > 0 {
 		said += "\t" + strings.Join(all, " and ")
 	}
+	if all := r.Header.Values("Cache-Control"); len(all) > 0 && (r.StatusCode == 301 ||
+		r.StatusCode == 308) {
+		said += "\tremember " + strings.Join(all, " and ")
+	}
 	return said
 }
 

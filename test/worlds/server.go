@@ -134,6 +134,8 @@ func Server(random *rand.Rand) World {
 		"",
 		", hsts: {max-age: 300}",
 		", hsts: [{max-age: 31536000, below: yes, preload: yes}, {max-age: 0, from: 2090-01-01}]",
+		", remember: {max-age: 3600}",
+		", hsts: {max-age: 300}, remember: [{max-age: 60}, {max-age: 31536000, from: 2090-01-01}]",
 	) + ", status: " + pick(
 		"301",
 		"301",

@@ -21,7 +21,7 @@ type Key struct {
 // Keys returns the table of all keys, in the order in which people write them.
 func Keys() []Key {
 	return slices.Concat(estateKeys, siteKeys, carrierKeys, domainKeys, neededKeys, wantedKeys,
-		policyKeys, hstsKeys, registryKeys, vantageKeys, acceptKeys, keepKeys)
+		policyKeys, hstsKeys, rememberKeys, registryKeys, vantageKeys, acceptKeys, keepKeys)
 }
 
 var estateKeys = []Key{

@@ -36,6 +36,12 @@ var policyKeys = []Key{
 		"[/.well-known/acme-challenge/]",
 	},
 	{"policy", "hsts", "list of hsts", nil, "", "[{max-age: 300}]"},
+	{"policy", "remember", "list of remember", nil, "", "[{max-age: 3600}]"},
+}
+
+var rememberKeys = []Key{
+	{"remember", "max-age", "number", nil, "", "3600"},
+	{"remember", "from", "date", nil, "", "2026-12-08"},
 }
 
 var hstsKeys = []Key{
@@ -58,6 +64,31 @@ type Policy struct {
 	Upgrade string // direct or same-host-first
 	Exempt  []string
 	HSTS    []HSTSStep // in order of time
+	// for how long browsers may keep a permanent redirect of a server, in order of time
+	Remember []RememberStep
+}
+
+// RememberStep says for how long browsers and caches may keep permanent redirects from a day on
+// (RFC 9111 section 5.2.2.1).
+type RememberStep struct {
+	MaxAge int       // in seconds
+	From   time.Time // the zero value: from the beginning
+}
+
+// Header gives what a Cache-Control header says.
+func (s RememberStep) Header() string { return fmt.Sprintf("max-age=%d", s.MaxAge) }
+
+// RememberAt gives the step that holds at a time; false where none does yet. The zero time is the
+// beginning.
+func (p *Policy) RememberAt(now time.Time) (RememberStep, bool) {
+	var at RememberStep
+	is := false
+	for _, s := range p.Remember {
+		if !s.From.After(now) {
+			at, is = s, true
+		}
+	}
+	return at, is
 }
 
 // HSTSStep is what https doors that redirect ask browsers to remember from a day on (RFC 6797
@@ -124,6 +155,28 @@ func (b *builder) hsts(n *Node) {
 	b.estate.Policy.HSTS = append(steps, s)
 }
 
+// remember reads a step.
+func (b *builder) remember(n *Node) {
+	var s RememberStep
+	b.mapping(n, "policy: remember",
+		field{"max-age", func(n *Node) { s.MaxAge = b.number(n, "remember: max-age", 0) }},
+		field{"from", func(n *Node) { s.From = b.date(n, "remember: from") }},
+	)
+	if n == nil || n.Kind != Mapping {
+		return
+	}
+	steps := b.estate.Policy.Remember
+	switch {
+	case !b.has(n, "max-age"):
+		b.fail(n, fact.HSTSNoAge{})
+		return
+	case len(steps) > 0 && !s.From.After(steps[len(steps)-1].From):
+		b.fail(n, fact.HSTSOrder{})
+		return
+	}
+	b.estate.Policy.Remember = append(steps, s)
+}
+
 func (b *builder) policy(n *Node) {
 	p := &b.estate.Policy
 	b.mapping(n, "policy",
@@ -143,6 +196,13 @@ func (b *builder) policy(n *Node) {
 				return
 			}
 			b.list(n, "policy: hsts", b.hsts)
+		}},
+		field{"remember", func(n *Node) {
+			if p.Remember = nil; n != nil && n.Kind == Mapping { // one step
+				b.remember(n)
+				return
+			}
+			b.list(n, "policy: remember", b.remember)
 		}},
 		field{"exempt", func(n *Node) {
 			p.Exempt = nil

@@ -87,6 +87,8 @@ type Treatment struct {
 	Paths     rule.Mode       // how paths are compared
 
 	HSTS string // the Strict-Transport-Security header of a server's https door; "" for none
+	// the Cache-Control header of a server's permanent redirects; "" for none
+	Remember string
 
 	says func(u web.URL) chain.Answer // of a door that Says
 	// of the site, by key; nil: nobody knows, every page counts as there
@@ -147,8 +149,12 @@ func (d Treatment) Candidates(u web.URL) []rule.Entry {
 // Answer predicts what the door answers to one of its URLs.
 func (d Treatment) Answer(u web.URL) chain.Answer {
 	a := d.answer(u)
-	if d.HSTS != "" && a.Status != 0 {
-		a.Headers = &chain.Headers{HSTS: d.HSTS}
+	remember := d.Remember
+	if a.Status != 301 && a.Status != 308 {
+		remember = ""
+	}
+	if (d.HSTS != "" || remember != "") && a.Status != 0 {
+		a.Headers = &chain.Headers{HSTS: d.HSTS, Cache: remember}
 	}
 	return a
 }

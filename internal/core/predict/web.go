@@ -31,11 +31,12 @@ type Prediction struct {
 	Estate *estate.Estate
 	Rules  *rule.Table // the redirect map
 
-	site  *rule.Table
-	pages map[string]bool
-	only  func(*estate.Domain) bool
-	doors []web.Door
-	hsts  string // the header that servers' https doors send
+	site     *rule.Table
+	pages    map[string]bool
+	only     func(*estate.Domain) bool
+	doors    []web.Door
+	hsts     string // the header that servers' https doors send
+	remember string // the Cache-Control header of permanent redirects of servers
 
 	typed  *Typed // the state of the world that is predicted; nil: what is meant
 	met    map[web.Door]Treatment
@@ -52,6 +53,9 @@ func New(in Input) *Prediction {
 		site:  rule.Compile(in.SiteRules, rule.Scope{Serves: in.Estate.Serves})}
 	if step, is := in.Estate.Policy.HSTSAt(in.Now); is {
 		w.hsts = step.Header()
+	}
+	if step, is := in.Estate.Policy.RememberAt(in.Now); is {
+		w.remember = step.Header()
 	}
 	if w.only == nil {
 		w.only = func(*estate.Domain) bool { return true }
@@ -170,6 +174,9 @@ func (w *Prediction) carried(c *estate.Carrier, d web.Door, domain *estate.Domai
 	door.Carrier = c.Name
 	if d.Scheme == web.HTTPS && c.By == estate.Server {
 		door.HSTS = w.hsts
+	}
+	if c.By == estate.Server {
+		door.Remember = w.remember
 	}
 	door.DropsPath, door.DropsQuery = !c.KeepsPath, !c.KeepsQuery
 	switch {
