@@ -686,6 +686,7 @@ func TestTheExamplesOfTheKeysAreRead(t *testing.T) {
 			"wanted":   "domains:\n  - {name: a.example, wanted: [{" + line + "}]}\n",
 			"policy":   "policy: {" + line + "}\n",
 			"hsts":     "policy: {hsts: [{" + line + "}]}\n",
+			"remember": "policy: {remember: [{" + line + "}]}\n",
 			"registry": "registry: {" + line + "}\n",
 			"vantages": "vantages: {office: {" + line + "}}\n",
 			"accept":   "accept: [{" + line + "}]\n",
