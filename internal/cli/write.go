@@ -185,9 +185,9 @@ func (p *program) saidServer(
 	said, carries := filepath.Join(out, written.Files[0].Name), "carries"
 	switch tables := len(written.Files) - 1; {
 	case tables == 1:
-		said, carries = said+" and a table beside it", "carry"
+		said, carries = said+" and a file beside it", "carry"
 	case tables > 1:
-		said, carries = fmt.Sprintf("%s and %d tables beside it", said, tables), "carry"
+		said, carries = fmt.Sprintf("%s and %d files beside it", said, tables), "carry"
 	}
 	limits := ""
 	if len(written.Findings) > 0 {

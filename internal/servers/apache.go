@@ -106,8 +106,9 @@ func writeApache(doors predictedDoors, o Options) (Output, error) {
 	files := []File{{"apache.conf", a.serverFile()}}
 	steps := []string{"put the certificates where its first lines say: a file DOMAIN.crt and " +
 		"DOMAIN.key for each domain",
-		"copy it and the tables beside it to " + o.Place +
+		"copy it and the files beside it to " + o.Place +
 			", and include it in the server's configuration"}
+	files = append(files, a.bodies...)
 	for _, t := range a.tables {
 		if len(t.exact) == 0 {
 			continue
@@ -119,7 +120,7 @@ func writeApache(doors predictedDoors, o Options) (Output, error) {
 		}
 	}
 	steps = append(steps, "apachectl configtest, then apachectl graceful (modules rewrite and ssl)")
-	undo := []string{"remove the Include line, or put the files before it back (apache.conf.before)",
+	undo := []string{"remove the Include line, or put the files before them back (those with .before)",
 		"apachectl configtest, then apachectl graceful", remembered}
 	return Output{Files: files, Findings: a.findings, Doors: len(doors), Steps: steps, Undo: undo}, nil
 }
@@ -130,6 +131,7 @@ type apacheText struct {
 	blocks   []block
 	tables   []*table
 	strips   map[string]int
+	bodies   []File   // what virtual hosts answer
 	order    []string // the sets of keys that are taken from a query, as expressions
 	findings []finding.Finding
 }
@@ -238,7 +240,8 @@ const apacheHead = `# Redirects for Apache (2.4.60 or newer, with mod_rewrite an
 # Paths that are never redirected over http are answered from
 #     %s
 #
-# How a request is answered: paths of plain octets are read as Apache itself reads them, all others as they came, with
+# How a request is answered: the rules of a domain stand in up_DOMAIN.conf beside this file, which the virtual hosts of
+# http and https include. Paths of plain octets are read as Apache itself reads them, all others as they came, with
 # every octet spelled out. Whole paths are looked up in a table (up...txt beside this file: path, line of
 # rules.csv, status, target). Patterns are tried, those that begin otherwise skipped; each stands below its rule.
 `
@@ -359,14 +362,8 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 	}
 	if k.Scheme == web.HTTPS {
 		fmt.Fprint(b, a.certificate(k))
-		fmt.Fprint(b, "    <IfModule http2_module>\n        Protocols h2 http/1.1\n    </IfModule>\n")
 	}
-	if a.options.Log != "" {
-		fmt.Fprintf(b, "    <IfModule log_config_module>\n        CustomLog %s "+
-			"\"%%v %%h %%t \\\"%%r\\\" %%>s %%{Location}o\"\n    </IfModule>\n", apacheQuote(a.options.Log))
-	}
-	fmt.Fprintf(b, "    IncludeOptional %s\n",
-		apacheQuote(strings.TrimSuffix(a.options.Place, "/")+"/own/*.conf"))
+	fmt.Fprintf(b, "    Include %s\n", a.beside(a.every()))
 	if k.HSTS != "" {
 		fmt.Fprintf(b, "    Header always set Strict-Transport-Security %s\n", apacheQuote(k.HSTS))
 	}
@@ -374,12 +371,6 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 		fmt.Fprintf(b, "    Header always set Cache-Control %s %s\n", apacheQuote(k.Remember),
 			permanentAnswers)
 	}
-	fmt.Fprintf(
-		b,
-		"    DocumentRoot %s\n    AllowEncodedSlashes NoDecode\n    MergeSlashes Off\n"+
-			"    RewriteEngine on\n",
-		apacheQuote(a.options.Challenges),
-	)
 	if t := k.table; t != nil && len(t.exact) > 0 {
 		file := strings.TrimSuffix(a.options.Place, "/") + "/" + a.mapName(t)
 		kind := "txt:" + file + ".txt"
@@ -398,9 +389,59 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 	for _, e := range k.Exempt {
 		s.rule(argument("^"+plainRegexp(web.Decode(e))), "-", "L", doubleSlash)
 	}
-	a.answers(&s, k)
 	b.Write(s.text.Bytes())
-	fmt.Fprint(b, "</VirtualHost>\n")
+	var body section
+	a.answers(&body, k)
+	fmt.Fprintf(b, "    Include %s\n</VirtualHost>\n", a.beside(a.body(k, body.text.Bytes())))
+}
+
+// beside names a file that lies beside the others, where it is included.
+func (a *apacheText) beside(name string) string {
+	return apacheQuote(directoryPattern(strings.TrimSuffix(a.options.Place, "/")) + "/" + name)
+}
+
+// every gives the file that holds what all virtual hosts have.
+func (a *apacheText) every() string {
+	name := "up" + a.tag + "_every.conf"
+	if len(a.bodies) > 0 {
+		return name
+	}
+	var b bytes.Buffer
+	fmt.Fprint(&b, "# What all virtual hosts of these domains have.\n"+
+		"<IfModule http2_module>\n    Protocols h2 http/1.1\n</IfModule>\n")
+	if a.options.Log != "" {
+		fmt.Fprintf(&b, "<IfModule log_config_module>\n    CustomLog %s "+
+			"\"%%v %%h %%t \\\"%%r\\\" %%>s %%{Location}o\"\n</IfModule>\n", apacheQuote(a.options.Log))
+	}
+	fmt.Fprintf(&b, "IncludeOptional %s\nDocumentRoot %s\nAllowEncodedSlashes NoDecode\n"+
+		"MergeSlashes Off\nRewriteEngine on\n",
+		apacheQuote(strings.TrimSuffix(a.options.Place, "/")+"/own/*.conf"),
+		apacheQuote(a.options.Challenges))
+	a.bodies = append(a.bodies, File{name, b.Bytes()})
+	return name
+}
+
+// body gives the file that holds what virtual hosts answer, which those of http and https share.
+func (a *apacheText) body(k block, text []byte) string {
+	of := "# What the virtual hosts of " + commentSafe(k.Domain.Name.Unicode()) + " answer.\n"
+	text = append([]byte(of), bytes.ReplaceAll(text, []byte("\n    "), []byte("\n"))...)
+	text = bytes.ReplaceAll(text, []byte("\n    "), []byte("\n"))
+	count := 1
+	for _, f := range a.bodies {
+		if bytes.Equal(f.Text, text) {
+			return f.Name
+		}
+		if strings.HasPrefix(f.Name, "up_"+k.Domain.Name.String()+".") ||
+			strings.HasPrefix(f.Name, "up_"+k.Domain.Name.String()+"_") {
+			count++
+		}
+	}
+	name := "up_" + k.Domain.Name.String()
+	if count > 1 {
+		name = fmt.Sprintf("%s_%d", name, count)
+	}
+	a.bodies = append(a.bodies, File{name + ".conf", text})
+	return name + ".conf"
 }
 
 // Apache takes several slashes at the start of a path for one, except in the request line.
@@ -783,7 +824,7 @@ func (a *apacheText) wholes(s *section, t *table) {
 		flags = "NC,"
 	}
 	for _, e := range t.exact {
-		all.comment("line %d: %s", e.rule.Line, e.rule.Old)
+		all.comment("line %s: %s", t.linesOf(e.rule), e.rule.Old)
 		pattern := argument("^" + decodedRegexp(strings.TrimPrefix(e.path, "/")) + "$")
 		if e.rule.Status == rule.Gone {
 			all.rule(pattern, "-", flags+"R=410,L")
@@ -990,7 +1031,7 @@ func (a *apacheText) try(s *section, w reading, t *table, r *rule.Rule) {
 	if mode.IgnoreCase {
 		anyCase = "NC"
 	}
-	s.comment("line %d: %s", r.Line, r.Old)
+	s.comment("line %s: %s", t.linesOf(r), r.Old)
 	if note := movesNote(r); note != "" {
 		s.comment("%s", note)
 	}

@@ -27,6 +27,8 @@ type table struct {
 	asking   []rule.Entry // exact paths with conditions on the query: they win over the exact ones
 	patterns []rule.Entry // what has to be tried one by one, in its order
 	hosts    []string
+	entries  []rule.Entry
+	also     map[int][]int // the lines that say the same as one
 
 	// What nginx's maps hold.
 	found    string       // the variable that they end in, "" where there is none
@@ -55,9 +57,15 @@ func blocksOf(doors []predict.Treatment, sort func(*table, []rule.Entry)) ([]blo
 			at = len(blocks)
 			byKey[blockKey] = at
 			blocks = append(blocks, block{Treatment: d, table: byTable[key]})
+			if t := byTable[key]; t != nil {
+				if more := t.same(entries); len(more) > 0 { // what is said of those is said of these too
+					sort(&table{door: d}, more)
+				}
+			}
 			if d.Does == predict.Redirects && !d.Upgrades && byTable[key] == nil {
 				t := &table{number: len(tables) + 1, door: d}
 				sort(t, entries)
+				t.entries = entries
 				byTable[key], tables = t, append(tables, t)
 				blocks[at].table = t
 			}
@@ -68,6 +76,27 @@ func blocksOf(doors []predict.Treatment, sort func(*table, []rule.Entry)) ([]blo
 		}
 	}
 	return blocks, tables
+}
+
+// same notes rules that say the same, in the same order, and gives those of other lines.
+func (t *table) same(entries []rule.Entry) (more []rule.Entry) {
+	for i, e := range entries {
+		own, line := t.entries[i].Rule.Line, e.Rule.Line
+		if line == own || slices.Contains(t.also[own], line) {
+			continue
+		}
+		if t.also == nil {
+			t.also = map[int][]int{}
+		}
+		t.also[own] = append(t.also[own], line)
+		more = append(more, e)
+	}
+	return more
+}
+
+// linesOf gives the line of a rule, and those that say the same.
+func (t *table) linesOf(r *rule.Rule) string {
+	return linesText(append([]int{r.Line}, t.also[r.Line]...))
 }
 
 // keyOf tells apart what doors answer.
@@ -82,8 +111,11 @@ func keyOf(d predict.Treatment, entries []rule.Entry) string {
 	if d.Upgrades {
 		fmt.Fprint(&key, d.Host)
 	}
-	for _, e := range entries {
-		fmt.Fprintf(&key, " %d", e.Rule.Line)
+	for _, e := range entries { // what they say, whatever the host and scheme are that they say it for
+		r := e.Rule
+		old := r.Old
+		old.Scheme, old.Host = "", web.Host{}
+		fmt.Fprintf(&key, " %s %d %s %t", old, r.Status, r.New, r.DropQuery)
 	}
 	return key.String()
 }

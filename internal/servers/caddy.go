@@ -333,9 +333,9 @@ type caddyTable struct {
 
 // caddyEntry is a line of a map.
 type caddyEntry struct {
-	line                          int
-	old, from, to, kept, fragment string
-	status                        int
+	line                                 int
+	lines, old, from, to, kept, fragment string
+	status                               int
 }
 
 func (t *caddyTable) write(w *bytes.Buffer) {
@@ -438,7 +438,7 @@ func (t *caddyTable) mapOf(w *bytes.Buffer, subject string, entries []caddyEntry
 	line := 0
 	for _, e := range entries {
 		if e.line != line && e.from[0] == '~' {
-			fmt.Fprintf(w, "\t\t# line %d: %s\n", e.line, commentSafe(e.old))
+			fmt.Fprintf(w, "\t\t# line %s: %s\n", e.lines, commentSafe(e.old))
 		}
 		line = e.line
 		fmt.Fprintf(w, "\t\t%s %s %d %s", caddyQuote(e.from), caddyQuote(e.to), e.status, e.kept)
@@ -460,7 +460,7 @@ func (t *caddyTable) entries(rules []rule.Entry, asks, odd bool, index string) [
 			if slices.Contains(v.Not, index) {
 				continue
 			}
-			one := caddyEntry{line: r.Line, old: r.Old.String()}
+			one := caddyEntry{line: r.Line, lines: t.linesOf(r), old: r.Old.String()}
 			whole := len(v.Parts) == 1 && !v.Parts[0].IsCapture()
 			groups := map[string]int{}
 			if whole && !asks && !odd && !mode.IgnoreCase {

@@ -93,7 +93,7 @@ func writeHAProxy(doors predictedDoors, o Options) (Output, error) {
 			"--challenges ADDRESS:PORT or challenges: on the carrier: paths that are not redirected get 404")
 	}
 	return Output{Files: files, Findings: h.findings, Doors: len(doors), Steps: steps,
-		Undo: []string{"take the -f away, or put the files before it back (haproxy.cfg.before)",
+		Undo: []string{"take the -f away, or put the files before them back (those with .before)",
 			"reload HAProxy", remembered}}, nil
 }
 
@@ -726,7 +726,7 @@ func (c *haproxyTable) expressions(own []rule.Entry, asks bool, as spelling) []s
 	}
 	for _, e := range own {
 		r := e.Rule
-		lines = append(lines, fmt.Sprintf("# line %d: %s\n", r.Line, commentSafe(r.Old.String())))
+		lines = append(lines, fmt.Sprintf("# line %s: %s\n", c.linesOf(r), commentSafe(r.Old.String())))
 		for _, v := range mode.Variants(r.Old.Parts) {
 			end := "$"
 			if asks {

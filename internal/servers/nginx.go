@@ -237,7 +237,7 @@ func (n *nginx) sizes() string {
 	for _, text := range []*bytes.Buffer{&n.starts, &n.queries, &n.maps} {
 		named += bytes.Count(text.Bytes(), []byte("\nmap "))
 	}
-	if named > 40 {
+	if named > 20 {
 		s += fmt.Sprintf("variables_hash_max_size %d;\nvariables_hash_bucket_size 128;\n",
 			powerOfTwo(4*named+1024))
 	}
@@ -509,9 +509,9 @@ func (n *nginx) query(own string, drop bool, used ...string) string {
 	case drop:
 		return "?" + own
 	case own == "":
-		return fmt.Sprintf("$up_%s_ask%d", n.tag, n.strip(own, used))
+		return n.stripped("ask", n.strip(own, used))
 	}
-	return fmt.Sprintf("?%s$up_%s_rest%d", own, n.tag, n.strip(own, used))
+	return "?" + own + n.stripped("rest", n.strip(own, used))
 }
 
 // strip writes the maps that take keys from a query, up to three times, and returns their number.
@@ -522,34 +522,33 @@ func (n *nginx) strip(own string, used []string) int {
 	}
 	number := len(n.strips) + 1
 	n.strips[set] = number
-	from, rest := "$up_more", fmt.Sprintf("$up_%s_rest%d", n.tag, number)
-	fmt.Fprintf(
-		&n.queries,
-		"\n# The visitor's query without what a target sets itself or a rule uses up; a key that "+
-			"comes more than three "+
-			"times stays.\n",
-	)
+	from := "$up_more"
+	fmt.Fprintf(&n.queries, "\n# The visitor's query without what a target sets itself or a rule uses "+
+		"up; a key that comes more than three times stays.\n")
 	for round := 1; round <= 3; round++ {
-		fmt.Fprintf(
-			&n.queries,
-			"map %s %s_%d {\n    default %s;\n    %s \"$up_l$up_r\";\n}\n",
-			from,
-			rest,
-			round,
-			from,
-			quote("~^(?<up_l>.*?)&(?:"+set+")(?:=[^&]*)?(?<up_r>(?:&.*)?)$"),
-		)
-		from = fmt.Sprintf("%s_%d", rest, round)
+		to := fmt.Sprintf("$up_%s_less%d_%d", n.tag, number, round)
+		fmt.Fprintf(&n.queries, "map %s %s { default %[1]s; %[3]s \"$up_l$up_r\"; }\n", from, to,
+			quote("~^(?<up_l>.*?)&(?:"+set+")(?:=[^&]*)?(?<up_r>(?:&.*)?)$"))
+		from = to
 	}
-	fmt.Fprintf(&n.queries, "map %s %s {\n    default %s;\n    \"&\" \"\";\n}\n", from, rest, from)
-	fmt.Fprintf(
-		&n.queries,
-		"map %s $up_%s_ask%d {\n    default \"\";\n    \"~^&(?<up_l>.+)$\" \"?$up_l\";\n}\n",
-		from,
-		n.tag,
-		number,
-	)
 	return number
+}
+
+// stripped gives the variable of what is left of a query: behind another query (rest), or with its
+// question mark (ask).
+func (n *nginx) stripped(what string, number int) string {
+	name := fmt.Sprintf("$up_%s_%s%d", n.tag, what, number)
+	if n.started[name] {
+		return name
+	}
+	n.started[name] = true
+	from := fmt.Sprintf("$up_%s_less%d_3", n.tag, number)
+	if what == "rest" {
+		fmt.Fprintf(&n.queries, "map %s %s { default %[1]s; \"&\" \"\"; }\n", from, name)
+	} else {
+		fmt.Fprintf(&n.queries, "map %s %s { default \"\"; \"~^&(?<up_l>.+)$\" \"?$up_l\"; }\n", from, name)
+	}
+	return name
 }
 
 // quote writes a text as one word of nginx's configuration, in which variables are not looked for.

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/estate"
@@ -29,14 +28,33 @@ func (n *nginx) mapsOf(t *table) {
 		n.maps.WriteString(right.text())
 		return
 	}
+	if !t.spelledOtherwise() {
+		right.path, right.starts = "$up_right$up_odd", t.starts() // of which one is empty
+		t.found = right.write("")
+		n.maps.WriteString(right.text())
+		return
+	}
 	odd := chain{nginx: n, table: t, path: "$up_odd", letter: 'o', meets: mostOddPatterns}
 	right.path, right.meets, right.starts = "$up_right", mostPatterns, t.starts()
-	t.found = right.write(odd.ifOdd(odd.write("")))
+	t.found = right.write(odd.write(""))
 	n.maps.WriteString(right.text())
 	if spelled := odd.text(); spelled != "" {
 		fmt.Fprintf(&n.maps, "# The same for odd paths: patterns with every octet spelled out.\n%s",
 			spelled)
 	}
+}
+
+// spelledOtherwise reports whether odd paths need expressions of their own.
+func (t *table) spelledOtherwise() bool {
+	if len(t.patterns) > mostPatterns {
+		return true
+	}
+	return slices.ContainsFunc(t.patterns, func(e rule.Entry) bool {
+		return slices.ContainsFunc(t.door.Paths.Variants(e.Rule.Old.Parts), func(v rule.Variant) bool {
+			return len(v.Not) > 0 || variantRegexp(e.Rule, v.Parts, normalSpelling) !=
+				variantRegexp(e.Rule, v.Parts, oddly(t.door.Paths))
+		})
+	}) || len(t.door.Paths.Variants([]rule.Part{{Literal: "/"}})) > 1
 }
 
 // starts gives the first segments of the paths that are looked up.
@@ -118,16 +136,6 @@ func (c *chain) write(next string) string {
 	return c.begin(root.cut, direct, entries, c.whole(c.begin(root.cut, behind, entries, next)))
 }
 
-// ifOdd keeps paths away that are not odd.
-func (c *chain) ifOdd(next string) string {
-	if next == "" {
-		return next
-	}
-	name := c.name()
-	c.add("$up_spelt", name, `""`, fmt.Sprintf("    dotted %[1]s;\n    odd %[1]s;\n", next))
-	return name
-}
-
 // rootDiffers reports whether "/" leads elsewhere than where other paths lead that no rule takes.
 func (t *table) rootDiffers() bool {
 	d := t.door
@@ -155,7 +163,7 @@ func (c *chain) begin(by cut, keys []string, entries map[string]string, next str
 	if len(keys) == 0 {
 		return next
 	}
-	name := c.name()
+	name := c.name("begin")
 	var w bytes.Buffer
 	for _, key := range keys {
 		c.longest = max(c.longest, len(key))
@@ -166,10 +174,13 @@ func (c *chain) begin(by cut, keys []string, entries map[string]string, next str
 	return name
 }
 
-// name gives a new variable.
-func (c *chain) name() string {
+// name gives a new variable, which says what its map is of.
+func (c *chain) name(of string) string {
 	c.names++
-	return fmt.Sprintf("$up_%s_%d%c%d", c.tag, c.number, c.letter, c.names)
+	if c.isOdd() {
+		of = "odd_" + of
+	}
+	return fmt.Sprintf("$up_%s_%d_%s%d", c.tag, c.number, of, c.names)
 }
 
 // start gives the variable of how a path begins.
@@ -211,12 +222,12 @@ func (c *chain) tried(b *branch, next string, root bool) string {
 			minds = "(?-i)" // the case of a query counts
 		}
 	}
-	name := c.name()
+	name := c.name("patterns")
 	var w bytes.Buffer
 	for _, e := range b.patterns {
 		r := e.Rule
 		to := c.leadsTo(c.table, r)
-		fmt.Fprintf(&w, "    # line %d: %s\n", r.Line, commentSafe(r.Old.String()))
+		fmt.Fprintf(&w, "    # line %s: %s\n", c.linesOf(r), commentSafe(r.Old.String()))
 		if note := movesNote(r); note != "" {
 			fmt.Fprintf(&w, "    # %s\n", commentSafe(note))
 		}
@@ -275,7 +286,7 @@ func (c *chain) whole(next string) string {
 		}
 	}
 	if capitals.Len() > 0 {
-		given, checked := c.name(), c.name()
+		given, checked := c.name("capitals"), c.name("checked")
 		c.add(
 			key,
 			given,
@@ -292,7 +303,7 @@ func (c *chain) whole(next string) string {
 		next = checked
 	}
 	if others.Len() > 0 {
-		name := c.name()
+		name := c.name("paths")
 		c.add(low, name, orEmpty(next), others.String())
 		next = name
 	}
@@ -320,17 +331,17 @@ func (c *chain) wholePaths(next string) []wholePath {
 			others[e.path] = e.rule
 			continue
 		}
-		paths = append(paths, wholePath{e.path, c.leadsTo(c.table, e.rule), strconv.Itoa(e.rule.Line)})
+		paths = append(paths, wholePath{e.path, c.leadsTo(c.table, e.rule), c.linesOf(e.rule)})
 	}
 	for _, path := range order {
 		var w bytes.Buffer
 		var lines []int
 		for _, r := range asking[path] {
-			lines = append(lines, r.Line)
+			lines = append(append(lines, r.Line), c.also[r.Line]...)
 			fmt.Fprintf(
 				&w,
-				"    # line %d: %s\n    %s %s;\n",
-				r.Line,
+				"    # line %s: %s\n    %s %s;\n",
+				c.linesOf(r),
 				commentSafe(r.Old.String()),
 				quote("~^"+bounded(r, intoPath)+conditionsRegexp(r)),
 				c.leadsTo(c.table, r),
@@ -339,10 +350,10 @@ func (c *chain) wholePaths(next string) []wholePath {
 		otherwise := orEmpty(next)
 		if r := others[path]; r != nil {
 			otherwise = c.leadsTo(c.table, r)
-			lines = append(lines, r.Line)
-			fmt.Fprintf(&w, "    # else line %d\n", r.Line)
+			lines = append(append(lines, r.Line), c.also[r.Line]...)
+			fmt.Fprintf(&w, "    # else line %s\n", c.linesOf(r))
 		}
-		name := c.name()
+		name := c.name("query")
 		c.add("$args", name, otherwise, "    # "+commentSafe(path)+"\n"+w.String())
 		paths = append(paths, wholePath{path, `"` + name + `"`, linesText(lines)})
 	}

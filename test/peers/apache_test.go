@@ -108,6 +108,14 @@ SSLCertificateKeyFile %[4]s/old.example.key
 	}
 	tables, err := filepath.Glob(filepath.Join(conf, "up*.txt"))
 	require.NoError(t, err)
+	bodies, err := filepath.Glob(filepath.Join(conf, "up*.conf"))
+	require.NoError(t, err)
+	for _, body := range bodies {
+		text, err := os.ReadFile(body)
+		require.NoError(t, err)
+		require.NoError(t,
+			os.WriteFile(filepath.Join(certificates, filepath.Base(body)), text, 0o644))
+	}
 	for i, table := range tables {
 		text, err := os.ReadFile(table)
 		require.NoError(t, err)

@@ -95,7 +95,11 @@ domains:
 	assert.Zero(t, differ)
 	assert.Greater(t, kinds["301"]+kinds["302"]+kinds["308"], 1000)
 	for name := range realServers {
-		assert.Greater(t, asked[name], 1000)
+		least := 1000
+		if name == "caddy" { // which says that it cannot hold most of these rules
+			least = 500
+		}
+		assert.Greater(t, asked[name], least, name)
 	}
 }
 
