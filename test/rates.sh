@@ -1,12 +1,12 @@
 #!/usr/bin/env bash
 # Measures the written configuration on real servers: 100,000 exact rules and 1,000 patterns on one host, beside a server of the same process
 # that redirects everything by one line. Each kind of path is asked of both in turn, five times; what is printed is the median of the
-# ratios. Needs wrk and the servers (Debian: wrk, nginx, apache2, apache2-utils).
+# ratios. Needs wrk and the servers (Debian: wrk, nginx, apache2, apache2-utils, haproxy, caddy).
 set -euo pipefail
 cd "$(dirname "$0")/.."
 PATH="$PATH:/usr/sbin"
 seconds=${SECONDS_EACH:-2}
-for program in wrk nginx apache2 httxt2dbm openssl; do
+for program in wrk nginx apache2 httxt2dbm haproxy caddy openssl; do
   command -v $program >/dev/null || { echo "rates of written configurations: SKIPPED, $program is not on this machine"; exit 0; }
 done
 work=$(mktemp -d); chmod 755 "$work"
@@ -20,6 +20,7 @@ awk 'BEGIN {
   for (i = 0; i < 1000; i++) printf "old.example/section-%d/{year:digits}/{name}/{+rest},/s/{name}/{+rest}\n", i
 }' >rules.csv
 openssl req -x509 -newkey rsa:2048 -nodes -keyout old.example.key -out old.example.crt -days 30 -subj /CN=old.example 2>/dev/null
+cat old.example.crt old.example.key >old.example.pem
 mkdir -p challenges
 paths() { # NAME FORMAT: a list of 2,000 paths for wrk; %1 and %2 are numbers
   awk -v format="$2" 'BEGIN { srand(1); print "local p = {"; for (j = 0; j < 2000; j++) {
@@ -88,6 +89,41 @@ apache2 -DFOREGROUND -f "$work/apache.conf" 2>/dev/null &
 await 18581
 measure apache 18580 18581 "${kinds[@]}"
 kill %1 2>/dev/null || true; wait 2>/dev/null || true
+
+./upperpath write haproxy --out haproxy --place "$work/haproxy" --listen http=127.0.0.1:18780 --listen https=127.0.0.1:18743 --certificates "$work" >/dev/null
+cat >haproxy.cfg <<CONF
+global
+    nbthread 1
+    maxconn 1000
+frontend plain
+    mode http
+    timeout client 30s
+    bind 127.0.0.1:18781
+    http-request redirect prefix https://www.n.example code 301
+CONF
+started haproxy haproxy -c -f "$work/haproxy.cfg" -f "$work/haproxy/haproxy.cfg"
+haproxy -db -q -f "$work/haproxy.cfg" -f "$work/haproxy/haproxy.cfg" 2>/dev/null &
+await 18781
+measure haproxy 18780 18781 "${kinds[@]}"
+kill %1 2>/dev/null || true; wait 2>/dev/null || true
+
+# Caddy tries one rule after another, so that it is for some hundred: 200 exact rules and 50 patterns.
+cp rules.csv all.csv
+awk 'NR <= 201 || NR > 100001 && NR <= 100051' all.csv >rules.csv
+awk -v FS=, 'NR > 1 && NR <= 201 { print substr($1, 12) }' rules.csv >exact.txt
+./upperpath write caddy --out caddy --place "$work/caddy" --listen http=127.0.0.1:18880 --listen https=127.0.0.1:18843 --certificates "$work" >/dev/null
+awk 'BEGIN { print "local p = {" } { printf "\"%s\",\n", $0 }
+  END { print "}\nlocal i = 0\nwrk.headers[\"Host\"] = \"old.example\"\nrequest = function() i = i % #p + 1 return wrk.format(\"GET\", p[i]) end" }' exact.txt >exact-few.lua
+for kind in pattern encoded; do sed -E 's#/section-([0-9]*)([0-9])/#/section-\2/#' "$kind.lua" >"$kind-few.lua"; done
+cp nothing.lua nothing-few.lua
+printf '{\n\tadmin off\n\tstorage file_system %s/storage\n}\nimport %s/caddy/caddy.conf\nhttp://:18881 {\n\tbind 127.0.0.1\n\tredir https://www.n.example{uri} 301\n}\n' "$work" "$work" >Caddyfile
+echo "Caddy, 200 exact rules and 50 patterns, beside one line that redirects everything:"
+started caddy caddy validate --adapter caddyfile --config "$work/Caddyfile"
+GOMAXPROCS=1 caddy run --adapter caddyfile --config "$work/Caddyfile" 2>/dev/null &
+await 18881
+measure caddy 18880 18881 exact-few pattern-few nothing-few encoded-few
+kill %1 2>/dev/null || true; wait 2>/dev/null || true
+cp all.csv rules.csv
 
 # A folder's file is read anew for every request, so that it is for maps of ordinary size: 30 exact rules and 10 patterns.
 awk 'NR == 1 || NR <= 31 || NR > 100001 && NR <= 100011' rules.csv >few.csv && mv few.csv rules.csv

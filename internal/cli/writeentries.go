@@ -24,8 +24,8 @@ func (p *program) writeEntries() *cobra.Command {
 		Use:   "entries",
 		Short: "Write one carrier's entries as a table, to load or to type",
 		Long: `write entries writes what a form, a platform, an edge network or a service wants typed on its
-page, as one table: a line an entry, in its order, with a column for each box. It is what write
-sheet lists of that carrier.`,
+page, as one table. Each entry is a line, in its order, with a column for each box. It is what
+write sheet lists of that carrier.`,
 		Example: `  upperpath write entries --carrier edge
   upperpath write entries --carrier platform --out platform.xlsx
   upperpath write entries --carrier edge --out -`,

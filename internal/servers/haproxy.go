@@ -110,6 +110,7 @@ type haproxy struct {
 	findings []finding.Finding
 
 	certificates []string // lines of their list
+	parts        []string // lines that find a part of a table by how a path begins
 }
 
 // mostLine is how long a line of a table may be, in octets, for HAProxy to read it as one.
@@ -312,12 +313,18 @@ func (h *haproxy) frontend() string {
 	}
 	normal := normalForm("var(txn.up_key)")
 	fmt.Fprintf(&b, unknown+haproxyPaths, climbs(), normal[0], normal[1], normal[2])
+	for _, line := range h.parts {
+		fmt.Fprintf(&b, "    %s\n", line)
+	}
 	fmt.Fprint(&b, "\n    # What is answered.\n")
 	for i, set := range h.sets {
 		for _, prefix := range set {
 			fmt.Fprintf(&b, "    use_backend %s_exempt if { var(txn.up_says) -m end %q } "+
 				"{ var(txn.up_key) -m beg %s }\n", h.tag, fmt.Sprintf("+exempt%d", i+1), haproxyQuote(prefix))
 		}
+	}
+	if len(h.parts) > 0 {
+		fmt.Fprint(&b, "    use_backend %[var(txn.up_part)] if { var(txn.up_part) -m found }\n")
 	}
 	fmt.Fprint(&b, "    use_backend %[var(txn.up_says),field(1,+)]")
 	if h.options.Beside {
@@ -445,30 +452,28 @@ func (h *haproxy) constant(d predict.Treatment) string {
 }
 
 func (h *haproxy) backend(name string, b block) {
+	if b.table == nil {
+		h.begins(name, b)
+		fmt.Fprintf(&h.text, "    http-request redirect code %d location %s\n", b.Status,
+			h.constant(b.Treatment))
+		return
+	}
+	c := haproxyTable{haproxy: h, table: b.table, name: name}
+	c.write(b)
+}
+
+// begins writes with what a backend begins.
+func (h *haproxy) begins(name string, b block) {
 	w := &h.text
 	fmt.Fprintf(w, "\nbackend %s\n    mode http\n", name)
 	if b.HSTS != "" {
-		fmt.Fprintf(
-			w,
-			"    http-after-response set-header Strict-Transport-Security '%s' if { ssl_fc }\n",
-			haproxyText(b.HSTS),
-		)
+		fmt.Fprintf(w, "    http-after-response set-header Strict-Transport-Security '%s' "+
+			"if { ssl_fc }\n", haproxyText(b.HSTS))
 	}
 	if b.Remember != "" {
 		fmt.Fprintf(w, "    http-after-response set-header Cache-Control '%s' if { status 301 308 }\n",
 			haproxyText(b.Remember))
 	}
-	if b.table == nil {
-		fmt.Fprintf(
-			w,
-			"    http-request redirect code %d location %s\n",
-			b.Status,
-			h.constant(b.Treatment),
-		)
-		return
-	}
-	c := haproxyTable{haproxy: h, table: b.table, name: name, lines: w}
-	c.write()
 }
 
 // haproxyTable writes the backend of a table.
@@ -476,7 +481,7 @@ type haproxyTable struct {
 	*haproxy
 	*table
 	name     string
-	lines    *bytes.Buffer
+	lines    bytes.Buffer
 	answers  []answer
 	gone     bool        // some rule says so
 	stripped [][2]string // ways to take keys from a query, and the keys
@@ -489,15 +494,22 @@ type answer struct {
 }
 
 // mostTried is how many patterns of a table a path meets before they are parted by how they begin.
-const mostTried = 8
+const mostTried = 12
 
 func (c *haproxyTable) line(format string, args ...any) {
-	fmt.Fprintf(c.lines, "    "+format+"\n", args...)
+	fmt.Fprintf(&c.lines, "    "+format+"\n", args...)
 }
 
 const notYet = " !{ var(txn.up_to) -m found }"
 
-func (c *haproxyTable) write() {
+// taken gives the lines that were written since it was called last.
+func (c *haproxyTable) taken() string {
+	text := c.lines.String()
+	c.lines.Reset()
+	return text
+}
+
+func (c *haproxyTable) write(b block) {
 	d := c.door
 	if d.DropsPath {
 		c.line("http-request set-var(txn.up_path) str(/)")
@@ -516,7 +528,19 @@ func (c *haproxyTable) write() {
 	asked := c.parameters(key, c.asking)
 	c.tried("asked", key, asked)
 	c.whole(key)
-	c.tried("patterns", key, c.patterns)
+	head := c.taken()
+	parts := c.parted(c.patterns)
+	texts := make([]string, len(parts.tables))
+	for i, own := range parts.tables {
+		name := "patterns"
+		if len(parts.tables) > 1 {
+			name = fmt.Sprintf("patterns%d", i+1)
+		}
+		if len(own) > 0 {
+			c.triedIn(name, own, "")
+		}
+		texts[i] = c.taken()
+	}
 	if c.gone {
 		c.line("http-request return status 410 if { var(txn.up_to) -m str 410 }")
 	}
@@ -524,6 +548,32 @@ func (c *haproxyTable) write() {
 		c.line("%s if { var(txn.up_to) -m beg %q }", a.line, a.name+" ")
 	}
 	c.otherwise()
+	tail := c.taken()
+	if len(parts.begins) == 0 {
+		c.haproxy.begins(c.name, b)
+		c.text.WriteString(head + strings.Join(texts, "") + tail)
+		return
+	}
+	// a backend for each way in which paths begin: HAProxy finds it at once, and jumps nowhere
+	var lines []string
+	sections := map[string]string{}
+	for _, begin := range parts.begins {
+		chain := joinNumbers(begin.tables)
+		name, known := sections[chain]
+		if !known {
+			name = fmt.Sprintf("%s_part%d", c.name, len(sections)+1)
+			sections[chain] = name
+			c.haproxy.begins(name, b)
+			c.text.WriteString(head)
+			for _, n := range begin.tables {
+				c.text.WriteString(texts[n-1])
+			}
+			c.text.WriteString(tail)
+		}
+		lines = append(lines, fmt.Sprintf("%s %s\n", begin.prefix, name))
+	}
+	c.parts = append(c.parts, fmt.Sprintf("http-request set-var(txn.up_part) %s,map_beg(%s) "+
+		"if { var(txn.up_says),field(1,+) -m str %s }", key, c.add("begin", lines), c.name))
 }
 
 // table adds a file, and gives its path on the server.
@@ -642,20 +692,27 @@ func (c *haproxyTable) parameter(i int, name, key string, table []string) {
 		c.add(fmt.Sprintf("parameter%d", i+1), table), notYet)
 }
 
-// tried writes the tables of patterns, parted by how paths begin.
-func (c *haproxyTable) tried(called, key string, entries []rule.Entry) {
-	if len(entries) == 0 {
-		return
+// parted parts patterns by how paths begin.
+func (c *haproxyTable) parted(entries []rule.Entry) parted {
+	if c.door.DropsPath { // every path is the root
+		return parted{tables: [][]rule.Entry{entries}}
 	}
-	mode := c.door.Paths
-	parts := partsOf(entries, mostTried, func(r *rule.Rule) string {
-		heads := headsOf(r, mode, false)
+	return partsOf(entries, mostTried, func(r *rule.Rule) string {
+		heads := headsOf(r, c.door.Paths, false)
 		common := heads[0].text
 		for _, h := range heads[1:] {
 			common = commonPrefix(common, h.text)
 		}
 		return common
 	})
+}
+
+// tried writes the tables of patterns, parted by how paths begin.
+func (c *haproxyTable) tried(called, key string, entries []rule.Entry) {
+	if len(entries) == 0 {
+		return
+	}
+	parts := c.parted(entries)
 	if len(parts.tables) > 1 {
 		lines := make([]string, len(parts.begins))
 		for i, b := range parts.begins {
