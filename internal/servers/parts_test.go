@@ -7,9 +7,9 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/rogpeppe/go-internal/txtar"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"golang.org/x/tools/txtar"
 
 	"upperpath.example/upperpath/internal/core/rule"
 )

@@ -115,7 +115,8 @@ func TestHAProxyBesideAFrontendOfYourOwn(t *testing.T) {
 	text, err := os.ReadFile(filepath.Join(dir, "haproxy.cfg"))
 	require.NoError(t, err)
 	l := newListening(t)
-	main := "defaults\n    mode http\n    timeout client 5s\n    timeout server 5s\n    timeout connect 5s\n" +
+	main := "defaults\n    mode http\n    timeout client 5s\n    timeout server 5s\n" +
+		"    timeout connect 5s\n" +
 		"frontend mine\n    bind " + l.http + "\n"
 	for line := range strings.Lines(string(text)) {
 		if strings.HasPrefix(line, "#http-request ") || strings.HasPrefix(line, "#use_backend ") {
