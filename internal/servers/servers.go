@@ -36,8 +36,8 @@
 // In HAProxy a frontend finds by the door which backend answers, and a backend looks paths up in
 // tables: whole ones in a tree, patterns in a list that is tried. Where there are many, the
 // frontend finds by how the path begins which of several backends is meant, each with its few
-// patterns. What stands in a table is a status with the way in which the target is put together, and the target;
-// so that a backend has one redirect for each such way. Paths are brought into normal form by
+// patterns. What stands in a table is a status with the way in which the target is put together,
+// and the target; so that a backend has one redirect for each such way. Paths are brought into normal form by
 // converters; patterns see odd ones as they came. In Caddy a site compares the path with one map,
 // line by line; its expressions (RE2) know no "not this", so that all else is said.
 //
