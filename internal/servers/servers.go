@@ -37,9 +37,9 @@
 // tables: whole ones in a tree, patterns in a list that is tried. Where there are many, the
 // frontend finds by how the path begins which of several backends is meant, each with its few
 // patterns. What stands in a table is a status with the way in which the target is put together,
-// and the target; so that a backend has one redirect for each such way. Paths are brought into normal form by
-// converters; patterns see odd ones as they came. In Caddy a site compares the path with one map,
-// line by line; its expressions (RE2) know no "not this", so that all else is said.
+// and the target; so that a backend has one redirect for each such way. Paths are brought into
+// normal form by converters; patterns see odd ones as they came. In Caddy a site compares the path
+// with one map, line by line; its expressions (RE2) know no "not this", so that all else is said.
 //
 // Suppose old.example/a leads to /visit/, old.example/item/{id:digits} to /objects/{id}/, and
 // everything else to the site's home. In nginx that is three maps behind each other, each the
