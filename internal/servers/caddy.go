@@ -39,6 +39,7 @@ var caddyChecker = Checker{
 	Called:  "caddy validate",
 	Oldest:  [3]int{2, 6, 0},
 	version: []string{"version"},
+	most:    1 << 20,
 	main: func(_, folder, file, _ string) (string, []string, bool) {
 		return fmt.Sprintf("{\n\tadmin off\n\tstorage file_system %[1]s/storage\n}\nimport %[1]s/%[2]s\n",
 				folder, file), []string{"validate", "--adapter", "caddyfile", "--config",
@@ -100,7 +101,7 @@ func (c *caddy) sort(t *table, entries []rule.Entry) {
 		}
 	}
 	if n := len(t.asking) + len(t.exact) + len(t.patterns); n > mostCaddyRules {
-		c.findings = append(c.findings, beyond("Caddy", entries[0].Rule.Place(),
+		c.findings = append(c.findings, beyond("Caddy", "the redirect map",
 			fmt.Sprintf("%d rules of %s", n, t.door.Host.Unicode()),
 			fmt.Sprintf("it tries one after another for each request, and with more than %d that takes "+
 				"longer than the rest of the answer", mostCaddyRules), entries[mostCaddyRules].Rule.Line))

@@ -30,6 +30,7 @@ type Checker struct {
 	Called  string   // what the check is called in its manual
 	Oldest  [3]int   // the first version that is meant
 	version []string // arguments that have the version said
+	most    int      // octets of a file that it reads in seconds; 0: of any
 	// lacks gives what the program that said so is built without; nil: nothing is asked
 	lacks func(said string) string
 	// main makes the main file of a trial in a folder, around the file of a form, and gives the
@@ -75,6 +76,9 @@ func (w Writer) Check(ctx context.Context, doors []predict.Treatment, o Options)
 	written, err := w.Write(doors, o)
 	if err != nil {
 		return Checked{}, err
+	}
+	if n := len(written.Files[0].Text); c.most > 0 && n > c.most {
+		return Checked{Why: fmt.Sprintf("%s would read the file's %d octets for minutes", binary, n)}, nil
 	}
 	if err := trial(folder, doors, written); err != nil {
 		return Checked{}, err

@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"golang.org/x/net/proxy"
 
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/web"
@@ -133,3 +134,31 @@ func TestHAProxyBesideAFrontendOfYourOwn(t *testing.T) {
 	require.Equal(t, "301 https://www.n.example/", l.ask("http", "", "WWW.old.example.:80", "/"))
 	require.Equal(t, "200", l.ask("http", "", "shop.example", "/a/../b"))
 }
+
+// staged is the stage itself, which plays the doors of an estate's carriers as they are predicted.
+type staged struct{ listening }
+
+func startStage(t *testing.T, estate string) *staged {
+	t.Helper()
+	e, err := files.ReadEstate(estate)
+	require.NoError(t, err)
+	scene, err := stage.FromPlan(plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules,
+		SiteRules: e.SiteRules, Pages: e.Pages}))
+	require.NoError(t, err)
+	s, err := stage.Start(scene)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = s.Close() })
+	l := newListening(t)
+	l.roots.AppendCertsFromPEM(s.Trust())
+	l.http, l.https = "203.0.113.20:80", "203.0.113.20:443"
+	dialer, err := proxy.SOCKS5("tcp", s.Vantage().Proxy, nil, proxy.Direct)
+	require.NoError(t, err)
+	l.dial = dialer.Dial
+	return &staged{listening: l}
+}
+
+// refuses tells what is no request to the stage's web server: a percent sign that starts no escape,
+// and a #.
+func (s *staged) refuses(uri string) bool { return strings.Contains(uri, "#") || hasOddEscape(uri) }
+
+func (s *staged) normal(answer string) string { return answer }

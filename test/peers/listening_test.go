@@ -20,27 +20,30 @@ type listening struct {
 	t           *testing.T
 	http, https string
 	roots       *x509.CertPool
+	dial        func(network, address string) (net.Conn, error) // nil: directly
 }
 
 func newListening(t *testing.T) listening {
 	t.Helper()
-	return listening{t, freePort(t), freePort(t), x509.NewCertPool()}
+	return listening{t: t, http: freePort(t), https: freePort(t), roots: x509.NewCertPool()}
 }
 
 // ask sends a request line as it stands, and returns status and Location, and behind a tab what
 // browsers are to remember.
 func (l listening) ask(scheme, sni, host, uri string) string {
-	var c net.Conn
-	var err error
+	dial := l.dial
+	if dial == nil {
+		dial = (&net.Dialer{Timeout: 5 * time.Second}).Dial
+	}
+	at := l.http
 	if scheme == "https" {
-		c, err = tls.DialWithDialer(
-			&net.Dialer{Timeout: 5 * time.Second},
-			"tcp",
-			l.https,
-			&tls.Config{ServerName: sni, RootCAs: l.roots},
-		)
-	} else {
-		c, err = net.DialTimeout("tcp", l.http, 5*time.Second)
+		at = l.https
+	}
+	c, err := dial("tcp", at)
+	if err == nil && scheme == "https" {
+		_ = c.SetDeadline(time.Now().Add(10 * time.Second))
+		secure := tls.Client(c, &tls.Config{ServerName: sni, RootCAs: l.roots})
+		c, err = secure, secure.Handshake()
 	}
 	if err != nil {
 		return "no connection: " + err.Error()
