@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
@@ -84,8 +85,8 @@ exactly is reported, and the exit code is then 1.`,
 			if err != nil {
 				return err
 			}
-			if w.ByAddress && o.Challenges == "" {
-				o.Challenges = e.Estate.Carrier(name).Challenges
+			if err := fromCarrier(&o, w, e.Estate.Carrier(name), c.Flags().Changed("place")); err != nil {
+				return err
 			}
 			if runs := e.Estate.Carrier(name).Software; runs != w.Name {
 				fmt.Fprintf(p.err,
@@ -156,6 +157,20 @@ exactly is reported, and the exit code is then 1.`,
 	f.BoolVar(&force, "force", false,
 		"replace a file that this program did not write or that was edited")
 	return c
+}
+
+// fromCarrier takes what the estate file says of a server where no option does.
+func fromCarrier(o *servers.Options, w servers.Writer, c *estate.Carrier, placed bool) error {
+	if c.Place != "" && !placed {
+		o.Place = c.Place
+	}
+	if w.ByAddress && o.Challenges == "" {
+		o.Challenges = c.Challenges
+	}
+	if err := w.Refuses(*o); err != nil {
+		return ended{exitUsage, err}
+	}
+	return nil
 }
 
 func (p *program) writeExamples(w servers.Writer) string {

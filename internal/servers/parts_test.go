@@ -153,3 +153,30 @@ func TestCaddyAsksForTheFirstValueOfAParameter(t *testing.T) {
 	}
 	assert.Greater(t, hits, 10_000)
 }
+
+// TestCaddyIsTrustedWithSomeHundredRules says beyond-carrier where there are more.
+func TestCaddyIsTrustedWithSomeHundredRules(t *testing.T) {
+	w, known := WriterOf("caddy")
+	require.True(t, known)
+	for n, findings := range map[int]int{mostCaddyRules: 0, mostCaddyRules + 1: 1} {
+		var rules strings.Builder
+		for i := range n {
+			fmt.Fprintf(&rules, "old.example/a%d,/b%d\n", i, i)
+		}
+		doors := load(t, txtar.Parse([]byte(`
+-- upperpath.yaml --
+canonical: https://www.n.example
+carriers: {gateway: {by: server, addresses: [203.0.113.20]}}
+domains: [old.example]
+rules: rules.csv
+-- rules.csv --
+old,new
+`+rules.String())))
+		out, err := w.Write(doors, Options{})
+		require.NoError(t, err)
+		require.Len(t, out.Findings, findings)
+		if findings > 0 {
+			assert.Contains(t, out.Findings[0].Says.String(), "301 rules of old.example")
+		}
+	}
+}

@@ -10,6 +10,8 @@ var keys = map[string]string{
 	"carriers.certificate": "Whether it can have a certificate before a name points to it.",
 	"carriers.software": "What a server of your own runs: the kind of configuration " +
 		"written for it.",
+	"carriers.place": "The folder on such a server in which the files of this estate will lie, so " +
+		"that two estates on one server do not mix theirs.",
 	"carriers.challenges": "Who answers paths that are never redirected, where certificates are " +
 		"renewed: for HAProxy, which serves no files.",
 	"carriers.tls":              "Whether it answers https.",
@@ -138,7 +140,7 @@ var estateFile = []sentence{
 		"a different name for each",
 		"rename one"),
 	bad[fact.NoConfiguration]("$What is $Title, for which no configuration is written",
-		"software: and challenges: on a carrier that is by: $Kinds",
+		"software:, place: and challenges: on a carrier that is by: $Kinds",
 		"drop it"),
 	bad[fact.FormWithRules]("$What is $Title, which forwards to one place",
 		"no rules there",
@@ -252,6 +254,9 @@ var estateFile = []sentence{
 	bad[fact.HostMissing]("$What is empty",
 		"a host name",
 		""),
+	bad[fact.NotPlace]("this is not a folder of a server",
+		"a folder from its root, such as /etc/nginx/museums",
+		"begin it with /"),
 	bad[fact.NotAddressPort]("this is not an address with a port",
 		"an address and a port, such as 127.0.0.1:8008",
 		"write both, in quotes"),

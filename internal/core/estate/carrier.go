@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"net/netip"
 	"slices"
+	"strings"
 
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
@@ -45,6 +46,7 @@ var carrierKeys = []Key{
 		software[1],
 	},
 	{"carriers", "challenges", "text", nil, "", `"127.0.0.1:8008"`},
+	{"carriers", "place", "text", nil, "", "/etc/nginx/museums"},
 	{"carriers", "tls", "yes or no", nil, "", "no"},
 	{
 		"carriers",
@@ -151,6 +153,7 @@ type Carrier struct {
 	Steps          []CarrierStep // what is done there, in the order in which it accepts it
 	Wanted         []Wanted
 	Software       string // of a server whose redirects are written as a configuration file
+	Place          string // of such a server: the folder in which its files will lie
 	Challenges     string // of such a server: the address and port that answer exempt paths
 }
 
@@ -197,7 +200,7 @@ func (b *builder) software(c *Carrier, what string, said *Node) {
 
 func (b *builder) carrier(key, n *Node) *Carrier {
 	c := &Carrier{Name: key.Text, PatternsAtMost: -1, HostsAtMost: -1, RulesAtMost: -1}
-	var keeps, tls, rules, steps, behind, runs, challenges *Node
+	var keeps, tls, rules, steps, behind, runs, challenges, place *Node
 	what := "carrier " + key.Text
 	b.mapping(n, what,
 		field{"by", func(n *Node) {
@@ -226,6 +229,11 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		field{"software", func(n *Node) {
 			runs, c.Software = n, b.oneOf(n, what+": software", software...)
 		}},
+		field{"place", func(n *Node) {
+			if place, c.Place = n, b.text(n, what+": place"); !strings.HasPrefix(c.Place, "/") {
+				b.fail(n, fact.NotPlace{})
+			}
+		}},
 		field{"challenges", func(n *Node) {
 			challenges, c.Challenges = n, b.text(n, what+": challenges")
 			if at, err := netip.ParseAddrPort(c.Challenges); err != nil || at.Port() == 0 {
@@ -242,6 +250,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 	}
 	b.software(c, what, runs)
 	b.software(c, what, challenges)
+	b.software(c, what, place)
 	c.HoldsRules = kind.HoldsRules
 	if rules != nil {
 		c.HoldsRules = b.boolean(rules, what+": rules")

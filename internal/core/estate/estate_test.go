@@ -381,9 +381,10 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 		{carrier(answers + ", hosts-at-most: 1, rules-at-most: 0, patterns-at-most: 0"), ""},
 		{carrier("by: form, addresses: [203.0.113.21], software: nginx"),
 			"6:54 carrier x is a forwarding form, " +
-				"for which no configuration is written [nginx] software: and challenges: on a " +
-				"carrier that is by: server | " +
+				"for which no configuration is written [nginx] software:, place: and challenges: " +
+				"on a carrier that is by: server | " +
 				"drop it"},
+		{carrier(answers + ", place: etc"), "6:53 this is not a folder of a server [etc] a folder from"},
 		{carrier(answers + ", challenges: 127.0.0.1"),
 			"6:58 this is not an address with a port [127.0.0.1] an address and a port, such as"},
 		{carrier(answers + ", software: iis"),

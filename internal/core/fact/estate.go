@@ -109,6 +109,8 @@ type (
 		What string
 	}
 	NotAddress struct{}
+	// NotPlace: a folder of a server is named from its root.
+	NotPlace struct{}
 	// NotAddressPort: an address with a port is wanted.
 	NotAddressPort struct{}
 	AddressZone    struct{}
