@@ -3,6 +3,7 @@ package imports
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -18,11 +19,10 @@ import (
 // a matcher last, unless they stand in a route. They are read as conditions and rules of
 // mod_rewrite, by the same reader.
 func ReadCaddy(text, host string, includes Includes) Import {
-	c := caddyReader{sequence: sequence{includes: includes}, snippets: map[string][]caddyLine{}}
-	lines, err := c.parse(text, 0)
+	c := caddyReader{sequence: sequence{includes: includes}, snippets: map[string][]directive{}}
+	lines, err := c.parse(text)
 	if err != nil {
-		c.add(attempt{line: err.line, text: err.text, tests: []test{{unknown: err.says}}, pattern: "^",
-			target: "https://unknown.invalid/", flags: []string{"R"}})
+		c.unread(attempt{line: err.line, text: err.text}, err.says)
 		return c.read(host)
 	}
 	for _, l := range lines {
@@ -32,6 +32,11 @@ func ReadCaddy(text, host string, includes Includes) Import {
 	}
 	loose := true
 	for _, l := range lines {
+		for _, o := range l.block {
+			if l.words[0] == "{" && o.words[0] == "order" {
+				c.unread(attempt{line: o.line, text: o.text()}, "it changes what Caddy asks first")
+			}
+		}
 		if l.has && l.words[0] != "{" && l.words[0][0] != '(' && l.words[0][0] != '@' &&
 			!caddyDirectives[l.words[0]] {
 			c.site(l)
@@ -63,23 +68,13 @@ var caddyDirectives = map[string]bool{
 	"rewrite":       true,
 }
 
-// caddyLine is a directive, with what stands in its braces.
-type caddyLine struct {
-	line  int
-	words []string
-	block []caddyLine
-	has   bool
-}
-
-func (l caddyLine) text() string { return strings.Join(l.words, " ") }
-
 type caddyReader struct {
 	sequence
-	snippets map[string][]caddyLine
+	snippets map[string][]directive
 }
 
 // parse reads directives, one a line.
-func (c *caddyReader) parse(text string, _ int) ([]caddyLine, *nginxFault) {
+func (c *caddyReader) parse(text string) ([]directive, *nginxFault) {
 	p := caddyParser{lines: strings.Split(text, "\n")}
 	all, err := p.block(0)
 	return all, err
@@ -92,8 +87,8 @@ type caddyParser struct {
 
 const deepestCaddy = 50
 
-func (p *caddyParser) block(deep int) ([]caddyLine, *nginxFault) {
-	var all []caddyLine
+func (p *caddyParser) block(deep int) ([]directive, *nginxFault) {
+	var all []directive
 	var joined []string // addresses go on behind a comma
 	start := 0
 	for p.at < len(p.lines) {
@@ -116,7 +111,7 @@ func (p *caddyParser) block(deep int) ([]caddyLine, *nginxFault) {
 		if last := words[len(words)-1]; strings.HasSuffix(last, ",") && deep == 0 {
 			continue
 		}
-		l := caddyLine{line: start, words: joined}
+		l := directive{line: start, words: joined}
 		joined = nil
 		if n := len(l.words); l.words[n-1] == "{" {
 			l.has = true
@@ -166,9 +161,9 @@ func caddyWords(line string) (words []string) {
 }
 
 // site reads a site: its addresses are hosts with a scheme.
-func (c *caddyReader) site(l caddyLine) {
+func (c *caddyReader) site(l directive) {
 	var hosts []string
-	schemes := map[string]bool{}
+	schemes, sites := map[string]bool{}, 0
 	for _, w := range l.words {
 		for address := range strings.SplitSeq(w, ",") {
 			if address == "" {
@@ -178,13 +173,26 @@ func (c *caddyReader) site(l caddyLine) {
 			if !has {
 				scheme, rest = "", address
 			}
-			schemes[scheme] = true
-			host, _, _ := strings.Cut(rest, "/")
-			host, _, _ = strings.Cut(host, ":")
+			host, path, _ := strings.Cut(rest, "/")
+			host, port, _ := strings.Cut(host, ":")
+			switch {
+			case port == "80" && scheme != "https":
+				scheme = "http"
+			case port == "443" && scheme != "http":
+				scheme = "https"
+			case port != "" || path != "" || strings.Contains(host, "{"):
+				c.unread(attempt{line: l.line, text: l.text()}, "a site at "+address+
+					" is none that visitors come to by their usual ports and paths")
+				continue
+			}
+			schemes[scheme], sites = true, sites+1
 			if host != "" {
 				hosts = append(hosts, strings.ToLower(host))
 			}
 		}
+	}
+	if sites == 0 {
+		return
 	}
 	var tests []test
 	if len(hosts) > 0 {
@@ -204,22 +212,30 @@ func (c *caddyReader) site(l caddyLine) {
 		}
 		tests = append(tests, named)
 	}
-	if len(schemes) == 1 && schemes["http"] {
-		tests = append(tests, test{subject: "%{HTTPS}", expression: "^on$", not: true})
-	}
-	if len(schemes) == 1 && schemes["https"] {
-		tests = append(tests, test{subject: "%{HTTPS}", expression: "^on$"})
+	if len(schemes) == 1 && !schemes[""] {
+		tests = append(tests, test{subject: ofScheme, not: schemes["http"], door: true})
 	}
 	c.directives(l.block, tests, map[string][]test{}, false)
 }
 
 // caddyOrder ranks what Caddy asks first in a site.
-var caddyOrder = map[string]int{"redir": 1, "handle": 2, "handle_path": 2, "route": 3, "respond": 4}
+var caddyOrder = map[string]int{"redir": 1, "rewrite": 2, "uri": 2, "method": 2, "try_files": 2,
+	"basicauth": 3, "basic_auth": 3, "forward_auth": 3, "handle": 4, "handle_path": 4, "route": 5,
+	"abort": 6, "error": 6, "respond": 7, "reverse_proxy": 8, "php_fastcgi": 8, "file_server": 8}
+
+// caddyChanges are directives behind which later ones see another request, or none.
+var caddyChanges = map[string]string{
+	"rewrite":   "it changes the path or the query that later lines see",
+	"uri":       "it changes the path or the query that later lines see",
+	"try_files": "it changes the path or the query that later lines see",
+	"basicauth": "it answers visitors whom it does not know", "basic_auth": "it answers visitors whom it does not know",
+	"forward_auth": "it answers visitors whom it does not know",
+}
 
 // directives reads the directives of a site, a handle or a route.
-func (c *caddyReader) directives(lines []caddyLine, already []test, matchers map[string][]test,
+func (c *caddyReader) directives(lines []directive, already []test, matchers map[string][]test,
 	literal bool) {
-	var all []caddyLine
+	var all []directive
 	for _, l := range lines {
 		if l.words[0] == "import" && len(l.words) > 1 {
 			all = append(all, c.imported(l)...)
@@ -227,7 +243,7 @@ func (c *caddyReader) directives(lines []caddyLine, already []test, matchers map
 		}
 		all = append(all, l)
 	}
-	matchers = cloneMatchers(matchers)
+	matchers = maps.Clone(matchers)
 	for _, l := range all {
 		if l.words[0][0] == '@' {
 			matchers[l.words[0]] = c.matcher(l)
@@ -236,30 +252,34 @@ func (c *caddyReader) directives(lines []caddyLine, already []test, matchers map
 	if !literal {
 		all = caddySorted(all)
 	}
-	maps := map[string]caddyLine{}
+	tables := map[string]directive{}
 	for _, l := range all {
 		if l.words[0] == "map" && l.has && len(l.words) == 3 {
-			maps[l.words[2]] = l
+			tables[l.words[2]] = l
 		}
 	}
 	for _, l := range all {
 		words, tests := l.words[1:], already
 		switch l.words[0] {
-		case "redir", "respond", "handle", "handle_path", "route":
+		case "redir", "respond", "handle", "handle_path", "route", "abort", "error", "reverse_proxy",
+			"php_fastcgi", "file_server":
 		default:
+			if why := caddyChanges[l.words[0]]; why != "" {
+				c.unread(attempt{line: l.line, text: l.text(), tests: already}, why)
+			}
 			continue
 		}
 		if len(words) > 0 && isMatcher(words[0]) &&
-			(len(words) > 1 || l.words[0] != "redir" && l.words[0] != "respond") {
+			(len(words) > 1 || l.words[0] != "redir" && l.words[0] != "respond" && l.words[0] != "error") {
 			tests = slices.Concat(already, c.matches(words[0], matchers))
 			words = words[1:]
 		}
 		switch l.words[0] {
 		case "redir":
-			c.redir(l, words, tests, maps)
-		case "respond":
+			c.redir(l, words, tests, tables)
+		case "respond", "abort", "error", "reverse_proxy", "php_fastcgi", "file_server":
 			one := attempt{line: l.line, text: l.text(), tests: tests, target: "-"}
-			if slices.Contains(words, "410") {
+			if slices.Contains(words, "410") && l.words[0] == "respond" {
 				one.flags = []string{"G"}
 			}
 			c.paths(one, func(s attempt, _ string) attempt { return s })
@@ -271,7 +291,7 @@ func (c *caddyReader) directives(lines []caddyLine, already []test, matchers map
 					test{unknown: "handle_path takes the beginning away from the path"})
 			}
 			c.directives(l.block, tests, matchers, false)
-			if slices.ContainsFunc(l.block, func(b caddyLine) bool {
+			if slices.ContainsFunc(l.block, func(b directive) bool {
 				return b.words[0] == "redir" && len(b.words) > 1 && !isMatcher(b.words[1])
 			}) {
 				continue
@@ -283,28 +303,17 @@ func (c *caddyReader) directives(lines []caddyLine, already []test, matchers map
 	}
 }
 
-func cloneMatchers(m map[string][]test) map[string][]test {
-	all := make(map[string][]test, len(m))
-	for name, tests := range m {
-		all[name] = tests
-	}
-	return all
-}
-
 // imported gives what an import stands for.
-func (c *caddyReader) imported(l caddyLine) []caddyLine {
+func (c *caddyReader) imported(l directive) []directive {
 	if block, is := c.snippets[l.words[1]]; is {
 		return block
 	}
-	var all []caddyLine
+	var all []directive
 	if c.includes != nil {
 		for _, text := range c.includes(relativeTo(l.words[1])) {
-			lines, err := c.parse(text, 0)
+			lines, err := c.parse(text)
 			if err == nil {
-				for i := range lines {
-					lines[i].line = l.line
-				}
-				all = append(all, lines...)
+				all = append(all, at(l.line, lines)...)
 			}
 		}
 	}
@@ -315,9 +324,9 @@ func isMatcher(word string) bool { return word == "*" || word[0] == '/' || word[
 
 // caddySorted puts directives into the order in which Caddy asks them: of one name those with the
 // longest path first, those without a matcher last.
-func caddySorted(all []caddyLine) []caddyLine {
+func caddySorted(all []directive) []directive {
 	all = slices.Clone(all)
-	specific := func(l caddyLine) (class, length int) {
+	specific := func(l directive) (class, length int) {
 		if len(l.words) < 2 || !isMatcher(l.words[1]) || l.words[1] == "*" ||
 			len(l.words) == 2 && l.words[0] == "redir" {
 			return 2, 0
@@ -327,7 +336,7 @@ func caddySorted(all []caddyLine) []caddyLine {
 		}
 		return 1, 0
 	}
-	slices.SortStableFunc(all, func(x, y caddyLine) int {
+	slices.SortStableFunc(all, func(x, y directive) int {
 		cx, lx := specific(x)
 		cy, ly := specific(y)
 		return cmp.Or(cmp.Compare(caddyOrder[x.words[0]], caddyOrder[y.words[0]]), cmp.Compare(cx, cy),
@@ -354,6 +363,11 @@ func (c *caddyReader) matches(word string, matchers map[string][]test) []test {
 // Caddy compares without regard to case.
 func caddyPath(values []string) test {
 	t := test{subject: ofPath, any: true}
+	for _, v := range values {
+		if _, is := anySpelling(strings.Trim(v, "*")); !is {
+			return test{unknown: v + " holds an escape that says something else decoded"}
+		}
+	}
 	stars := 0
 	for _, v := range values {
 		if strings.HasSuffix(v, "*") && !strings.Contains(strings.TrimSuffix(v, "*"), "*") {
@@ -392,7 +406,7 @@ func caddyPath(values []string) test {
 }
 
 // matcher reads a named matcher: a line, or several in braces, which all have to hold.
-func (c *caddyReader) matcher(l caddyLine) []test {
+func (c *caddyReader) matcher(l directive) []test {
 	if len(l.words) > 1 {
 		return c.criterion(l.words[1:], l)
 	}
@@ -403,8 +417,10 @@ func (c *caddyReader) matcher(l caddyLine) []test {
 	return all
 }
 
-func (c *caddyReader) criterion(words []string, l caddyLine) []test {
-	unknown := func(why string) []test { return []test{{unknown: why}} }
+func (c *caddyReader) criterion(words []string, l directive) []test {
+	unknown := func(why string) []test {
+		return []test{{unknown: why, asks: strings.Join(words, " ")}}
+	}
 	values := words[1:]
 	switch words[0] {
 	case "path":
@@ -421,7 +437,7 @@ func (c *caddyReader) criterion(words []string, l caddyLine) []test {
 		return []test{{subject: ofHost, values: values, any: true}}
 	case "protocol":
 		if slices.Equal(values, []string{"https"}) || slices.Equal(values, []string{"http"}) {
-			return []test{{subject: "%{HTTPS}", expression: "^on$", not: values[0] == "http"}}
+			return []test{{subject: ofScheme, not: values[0] == "http"}}
 		}
 	case "query":
 		if len(values) == 1 {
@@ -454,7 +470,8 @@ var (
 )
 
 // redir reads one redirect.
-func (c *caddyReader) redir(l caddyLine, words []string, tests []test, maps map[string]caddyLine) {
+func (c *caddyReader) redir(l directive, words []string, tests []test,
+	tables map[string]directive) {
 	if len(words) == 0 {
 		return
 	}
@@ -474,7 +491,7 @@ func (c *caddyReader) redir(l caddyLine, words []string, tests []test, maps map[
 		one.flags[0] = "R"
 	}
 	drop := append(slices.Clone(one.flags), "QSD")
-	if m, is := maps[to]; is {
+	if m, is := tables[to]; is {
 		one.flags = drop
 		c.mapped(one, m)
 		return
@@ -496,13 +513,7 @@ func (c *caddyReader) redir(l caddyLine, words []string, tests []test, maps map[
 		return
 	}
 	if strings.ContainsAny(text, "{}") {
-		one.tests = append(
-			slices.Clone(one.tests),
-			test{unknown: "its target holds more than the path and " +
-				"the query of the request"},
-		)
-		one.pattern, one.target = "^(.*)$", "https://unknown.invalid/"
-		c.add(one)
+		c.unread(one, "its target holds more than the path and the query of the request")
 		return
 	}
 	c.paths(one, func(s attempt, path string) attempt {
@@ -522,12 +533,7 @@ func (c *caddyReader) withGroups(one attempt, to string) {
 	to, keeps := strings.CutSuffix(to, "?{query}")
 	rest := caddyGroup.ReplaceAllString(to, "")
 	if at < 0 || strings.ContainsAny(rest, "{}") {
-		one.tests = append(
-			slices.Clone(one.tests),
-			test{unknown: "its target holds more than its matcher took"},
-		)
-		one.pattern, one.target = "^(.*)$", "https://unknown.invalid/"
-		c.add(one)
+		c.unread(one, "its target holds more than its matcher took")
 		return
 	}
 	if keeps {
@@ -545,45 +551,56 @@ func (c *caddyReader) withGroups(one attempt, to string) {
 }
 
 // mapped reads a target that a map of paths gives.
-func (c *caddyReader) mapped(one attempt, m caddyLine) {
-	source := m.words[1]
+func (c *caddyReader) mapped(one attempt, m directive) {
+	source, into := m.words[1], m.words[2]
+	// that it is found is what the lines of the map say
+	asked := []string{"expression " + into + " != ", "expression " + into + ` != ""`,
+		"expression " + into + " != ''", "not vars " + into + " "}
+	found := func(t test) bool { return slices.Contains(asked, t.asks) }
+	all := !slices.ContainsFunc(one.tests, found)
+	one.tests = slices.DeleteFunc(slices.Clone(one.tests), found)
+	uri := source == "{uri}" || source == "{http.request.uri}"
+	if !uri && source != "{path}" && source != "{http.request.uri.path}" {
+		c.unread(one, "the map is of "+source+", and not of the path")
+		return
+	}
 	for _, e := range m.block {
 		each := one
 		each.line, each.text = e.line, e.text()
-		each.tests = slices.DeleteFunc(slices.Clone(one.tests), func(t test) bool {
-			return strings.HasPrefix(t.unknown, "expression") || strings.HasPrefix(t.unknown, "vars")
-		})
 		if len(e.words) != 2 {
+			c.unread(each, "it has not one output")
 			continue
 		}
 		from, to := e.words[0], e.words[1]
 		switch {
-		case source != "{path}" && source != "{http.request.uri.path}" && source != "{uri}":
-			each.tests = append(
-				each.tests,
-				test{unknown: "the map is of " + source + ", and not of the path"},
-			)
-			each.pattern, each.target = "^(.*)$", "https://unknown.invalid/"
 		case from == "default":
-			if to == "" || to == "-" {
+			if all = false; to == "" || to == "-" {
 				continue
 			}
 			each.pattern, each.target = "^", apacheTarget(to)
+		case from[0] == '~' && uri:
+			c.unread(each, "the expression is of the path with its query")
+			continue
 		case from[0] == '~':
 			each.pattern = from[1:]
-			each.target = strings.NewReplacer("%", `\%`).Replace(goGroups.ReplaceAllString(to, "$$$1"))
-			if source == "{uri}" {
-				each.tests = append(each.tests, test{unknown: "the expression is of the path with its query"})
-			}
-		default:
+			each.target = goGroups.ReplaceAllString(strings.ReplaceAll(to, "%", `\%`), "$$$1")
+		case uri:
 			path, query, _ := strings.Cut(from, "?")
-			if source == "{uri}" {
-				each.tests = append(each.tests, test{subject: ofQuery,
-					expression: fmt.Sprintf("^%s$", regexp.QuoteMeta(query))})
+			decoded, is := anySpelling(path)
+			if !is {
+				c.unread(each, path+" holds an escape that says something else decoded")
+				continue
 			}
-			each.pattern, each.target = "^"+regexp.QuoteMeta(web.Decode(path))+"$", apacheTarget(to)
+			each.tests = append(slices.Clone(each.tests), test{subject: ofQuery,
+				expression: fmt.Sprintf("^%s$", regexp.QuoteMeta(query))})
+			each.pattern, each.target = "^"+regexp.QuoteMeta(decoded)+"$", apacheTarget(to)
+		default:
+			each.pattern, each.target = "^"+regexp.QuoteMeta(from)+"$", apacheTarget(to)
 		}
 		c.add(each)
+	}
+	if all {
+		c.unread(one, "a path that its map does not have is led nowhere")
 	}
 }
 

@@ -19,19 +19,26 @@ import (
 // what later rules take.
 func ReadHAProxy(text, host string, includes Includes) Import {
 	h := haproxyReader{sequence: sequence{includes: includes}, acls: map[string][][]test{},
-		sections: map[string][]haproxyLine{}}
+		sections: map[string][]haproxyLine{}, seen: map[string]bool{}}
 	if !h.parse(text) {
 		h.mapFile(text)
 		return h.read(host)
 	}
 	for _, name := range h.order {
 		if kind, _, _ := strings.Cut(name, " "); kind == "frontend" || kind == "listen" {
+			h.section(name, h.listens(name), 0)
+		}
+	}
+	if len(h.seen) == 0 { // a part of a configuration
+		for _, name := range h.order {
 			h.section(name, nil, 0)
 		}
 	}
-	if len(h.steps) == 0 { // a part of a configuration
-		for _, name := range h.order {
-			h.section(name, nil, 0)
+	for _, name := range slices.Compact(slices.Clone(h.order)) {
+		for _, l := range h.sections[name] {
+			if slices.Contains(l.words[:min(2, len(l.words))], "redirect") && !h.seen[name] {
+				h.unread(attempt{line: l.number, text: l.text}, "no frontend of this file leads to its "+name)
+			}
 		}
 	}
 	return h.read(host)
@@ -64,13 +71,17 @@ type test struct {
 	how        string   // of values: "", "beg" or "end"
 	begs       []bool   // of values that each are a whole path, or the beginning of one; nil: how
 	not, any   bool     // negated; in capitals or not
+	door       bool     // where the file itself listens, by http or https
 	unknown    string   // why it is none
+	asks       string   // what is asked, where that is unknown
 }
 
 const (
-	ofPath  = "%{REQUEST_URI}"
-	ofHost  = "%{HTTP_HOST}"
-	ofQuery = "%{QUERY_STRING}"
+	ofPath   = "%{REQUEST_URI}"
+	ofHost   = "%{HTTP_HOST}"
+	ofQuery  = "%{QUERY_STRING}"
+	ofScheme = "%{HTTPS}" // https, or not
+	inMap    = "map"      // what a map finds
 )
 
 // mostSteps is how many rules a configuration may become.
@@ -94,7 +105,7 @@ func (s *sequence) add(one attempt) {
 	}
 }
 
-// leave notes why a line is not translated.
+// why notes why a line is not translated.
 func (s *sequence) why(line int, reason string) {
 	if s.reasons == nil {
 		s.reasons = map[int]string{}
@@ -106,18 +117,29 @@ func (s *sequence) why(line int, reason string) {
 
 // apacheWord writes a word of mod_rewrite.
 func apacheWord(s string) string {
-	return `"` + strings.NewReplacer(`\`, `\`, `"`, `\"`).Replace(s) + `"`
+	return `"` + strings.ReplaceAll(s, `"`, `\"`) + `"`
 }
 
-// lines writes a attempt as lines of mod_rewrite.
+// linesOf writes an attempt as lines of mod_rewrite.
 func (s *sequence) linesOf(one attempt) (all []string) {
 	for _, t := range one.tests {
+		if t.subject == inMap {
+			t.unknown = "its condition asks a map, and its target another one, or none"
+		}
 		if t.unknown != "" {
 			s.why(one.line, t.unknown)
 			all = append(all, "RewriteCond %{ENV:UNKNOWN} known")
 			continue
 		}
 		flag, not := "", ""
+		if t.subject == ofScheme {
+			is := "on"
+			if t.not {
+				is = "off"
+			}
+			all = append(all, "RewriteCond "+ofScheme+" "+is)
+			continue
+		}
 		if t.any {
 			flag = " [NC]"
 		}
@@ -132,6 +154,45 @@ func (s *sequence) linesOf(one attempt) (all []string) {
 	}
 	return append(all, fmt.Sprintf("RewriteRule %s %s [%s]", apacheWord(one.pattern),
 		apacheWord(one.target), strings.Join(flags, ",")))
+}
+
+// unread adds a line that is left, and may take what later ones take.
+func (s *sequence) unread(one attempt, why string) {
+	one.tests = append(slices.Clone(one.tests), test{unknown: why})
+	one.pattern, one.target = "^(.*)$", "https://unknown.invalid/"
+	if one.flags == nil {
+		one.flags = []string{"R"}
+	}
+	s.add(one)
+}
+
+// anySpelling leaves a path, decoded, as mod_rewrite compares it; false where an escape in it says
+// something else than what it stands for.
+func anySpelling(path string) (string, bool) {
+	decoded := web.Decode(path)
+	return decoded, encodedPath(decoded) == web.NormalPath(path)
+}
+
+// oneScheme takes conditions on the scheme away where the file has only one: what it says of http
+// alone, or https alone, it says of both, as that of a virtual host is read.
+func (s *sequence) oneScheme() (lines int) {
+	kinds, said := map[bool]bool{}, map[int]bool{}
+	for _, one := range s.steps {
+		at := slices.IndexFunc(one.tests, func(t test) bool { return t.door })
+		if at < 0 {
+			return 0 // it says it of both
+		}
+		kinds[one.tests[at].not] = true
+	}
+	if len(kinds) != 1 {
+		return 0
+	}
+	for i := range s.steps {
+		said[s.steps[i].line] = true
+		s.steps[i].tests = slices.DeleteFunc(slices.Clone(s.steps[i].tests),
+			func(t test) bool { return t.door })
+	}
+	return len(said)
 }
 
 // regexp gives a test as an expression.
@@ -164,7 +225,8 @@ func (s *sequence) read(host string) Import {
 	if host != "" {
 		hosts = []string{host}
 	}
-	a := apache{apacheHost: apacheHost{hosts: hosts}, includes: nil}
+	widened := s.oneScheme()
+	a := apache{apacheHost: apacheHost{hosts: hosts}}
 	var lines []numbered
 	lines = append(lines, numbered{number: 0, text: "RewriteEngine on"})
 	texts := map[int]string{}
@@ -176,6 +238,9 @@ func (s *sequence) read(host string) Import {
 	}
 	for i, l := range lines {
 		a.line(l.number, l.text, lines[i+1:])
+	}
+	if len(a.Rules) > 0 {
+		a.Widened = widened
 	}
 	for i := range a.Rules {
 		a.Rules[i].Text = texts[a.Rules[i].Source]
@@ -210,6 +275,25 @@ type haproxyReader struct {
 	acls     map[string][][]test // by section and name: alternatives
 	sections map[string][]haproxyLine
 	order    []string
+	seen     map[string]bool // sections that were read
+}
+
+// listens gives the condition of a section that listens for http alone, or for https alone.
+func (h *haproxyReader) listens(name string) []test {
+	plain, secure := false, false
+	for _, l := range h.sections[name] {
+		if l.words[0] == "bind" {
+			if slices.Contains(l.words, "ssl") {
+				secure = true
+			} else {
+				plain = true
+			}
+		}
+	}
+	if plain == secure {
+		return nil
+	}
+	return []test{{subject: ofScheme, not: plain, door: true}}
 }
 
 var haproxySections = []string{"global", "defaults", "frontend", "backend", "listen", "resolvers",
@@ -217,10 +301,25 @@ var haproxySections = []string{"global", "defaults", "frontend", "backend", "lis
 
 // parse reads sections; false where there is none and no directive either.
 func (h *haproxyReader) parse(text string) bool {
-	section, found := "listen", false
+	section, found, chosen := "listen", false, 0
 	for i, line := range strings.Split(text, "\n") {
 		words := haproxyWords(line)
 		if len(words) == 0 {
+			continue
+		}
+		switch words[0] {
+		case ".if":
+			chosen++
+			fallthrough
+		case ".elif", ".else":
+			h.unread(attempt{line: i + 1, text: strings.TrimSpace(line)},
+				"what stands behind it up to .endif is not read")
+			continue
+		case ".endif":
+			chosen--
+			continue
+		}
+		if chosen > 0 {
 			continue
 		}
 		if slices.Contains(haproxySections, words[0]) && line[0] > ' ' {
@@ -289,8 +388,12 @@ func (h *haproxyReader) section(name string, already []test, deep int) {
 	if deep > 5 {
 		return
 	}
-	lines := h.sections[name]
+	lines, known := h.sections[name], h.seen[name]
+	h.seen[name] = true
 	for _, l := range lines {
+		if l.words[0] == "acl" && known {
+			continue // it is led there twice
+		}
 		if l.words[0] == "acl" && len(l.words) > 2 {
 			key := name + "\n" + l.words[1]
 			h.acls[key] = append(h.acls[key], []test{h.test(l.words[2:])})
@@ -312,8 +415,14 @@ func (h *haproxyReader) section(name string, already []test, deep int) {
 		switch words[0] {
 		case "redirect":
 			h.redirect(name, l, words[1:], already)
-		case "return", "deny":
-			h.returns(name, l, words, already)
+		case "return", "deny", "allow", "auth", "reject", "silent-drop", "tarpit", "use-service":
+			if l.words[0] == "http-request" {
+				h.returns(name, l, words, already)
+			}
+		case "set-path", "set-pathq", "set-query", "set-uri", "replace-path", "replace-pathq",
+			"replace-uri", "normalize-uri":
+			h.unread(attempt{line: l.number, text: l.text, tests: already},
+				"it changes the path or the query that later lines see")
 		case "use_backend":
 			h.backend(name, l, words[1:], already, deep)
 		case "default_backend":
@@ -336,6 +445,11 @@ func (h *haproxyReader) backend(section string, l haproxyLine, words []string, a
 	}
 	for _, tests := range h.conditions(section, words[1:]) {
 		all := slices.Concat(already, tests)
+		if strings.Contains(words[0], "%[") {
+			h.unread(attempt{line: l.number, text: l.text, tests: all},
+				"the name of its backend is worked out for each request")
+			continue
+		}
 		before := len(h.steps)
 		if h.section("backend "+words[0], all, deep+1); len(h.steps) > before {
 			continue
@@ -369,7 +483,7 @@ func (h *haproxyReader) returns(section string, l haproxyLine, words []string, a
 
 // redirect reads one redirect.
 func (h *haproxyReader) redirect(section string, l haproxyLine, words []string, already []test) {
-	kind, to, code, dropsQuery := "", "", "302", false
+	kind, to, code, dropsQuery, keepsQuery, why := "", "", "302", false, false, ""
 	var rest []string
 	for i := 0; i < len(words); i++ {
 		switch words[i] {
@@ -384,15 +498,28 @@ func (h *haproxyReader) redirect(section string, l haproxyLine, words []string, 
 			}
 		case "drop-query":
 			dropsQuery = true
+		case "keep-query":
+			keepsQuery = true
+		case "set-cookie", "clear-cookie":
+			i++
+		case "ignore-empty":
 		case "if", "unless":
 			rest = words[i:]
 			i = len(words)
+		default:
+			why = words[i] + " is not read"
 		}
+	}
+	plain := strings.ReplaceAll(to, "%%", "")
+	if kind != "location" && strings.Contains(plain, "%") {
+		why = "its target is worked out for each request"
 	}
 	for _, tests := range h.conditions(section, rest) {
 		one := attempt{line: l.number, text: l.text, tests: slices.Concat(already, tests),
 			flags: []string{"R=" + code, "NE"}}
 		switch {
+		case why != "":
+			h.unread(one, why)
 		case kind == "scheme":
 			one.pattern, one.target = "^(.*)$", to+"://%{HTTP_HOST}$1"
 			h.add(one)
@@ -404,20 +531,18 @@ func (h *haproxyReader) redirect(section string, l haproxyLine, words []string, 
 				to = ""
 			}
 			h.paths(one, func(s attempt, path string) attempt {
-				s.target = apacheTarget(to) + path
+				s.target = apacheTarget(strings.ReplaceAll(to, "%%", "%")) + path
 				return s
 			})
 		case kind == "location":
-			h.location(one, to)
+			h.location(one, to, keepsQuery)
 		default:
-			one.tests = append(one.tests, test{unknown: "it names no place to lead to"})
-			one.pattern, one.target = "^", "https://unknown.invalid/"
-			h.add(one)
+			h.unread(one, "it names no place to lead to")
 		}
 	}
 }
 
-// paths adds a attempt for each path, or beginning or end of one, that its tests name: with it, how
+// paths adds an attempt for each path, or beginning or end of one, that its tests name: with it, how
 // the path is written in a target.
 func (s *sequence) paths(one attempt, with func(attempt, string) attempt) {
 	at := slices.IndexFunc(one.tests, func(t test) bool {
@@ -522,19 +647,26 @@ var (
 	haproxyMap  = regexp.MustCompile(
 		`^(.*)%\[([^\[\]]+?),(map(?:_str|_beg|_reg|_regm)?)\(([^,()]+)(?:,([^()]*))?\)\]$`,
 	)
-	haproxySub   = regexp.MustCompile(`^(.*)%\[path,regsub\((.*),([^,]*)\)\]$`)
+	haproxySub   = regexp.MustCompile(`^(.*)%\[path,regsub\((.*)\)\]$`)
 	haproxyWhole = regexp.MustCompile(`^(?:url|pathq|capture\.req\.uri)$`)
 )
 
 // location reads where a redirect leads: a text, a text with the path, a part of the path that is
 // replaced, or what a map says.
-func (h *haproxyReader) location(one attempt, to string) {
+func (h *haproxyReader) location(one attempt, to string, keeps bool) {
 	drop := append(slices.Clone(one.flags), "QSD")
+	if keeps { // behind what the target has
+		drop = append(slices.Clone(one.flags), "QSA")
+	}
 	switch m := haproxyMap.FindStringSubmatch(to); {
 	case m != nil:
+		if one.flags = drop; strings.Contains(strings.ReplaceAll(m[1], "%%", ""), "%") {
+			h.unread(one, "its target is more than a text and what a map says")
+			return
+		}
 		h.mapped(one, m[1], m[2], m[3], m[4], m[5])
 		return
-	case !strings.Contains(to, "%["):
+	case !strings.Contains(strings.ReplaceAll(to, "%%", ""), "%"):
 		to = strings.ReplaceAll(to, "%%", "%")
 		one.flags = drop
 		h.paths(one, func(s attempt, _ string) attempt {
@@ -544,18 +676,15 @@ func (h *haproxyReader) location(one attempt, to string) {
 		return
 	}
 	if m := haproxySub.FindStringSubmatch(to); m != nil {
-		h.replaced(one, m[1], strings.Trim(m[2], `"'`), strings.Trim(m[3], `"'`), drop)
-		return
+		if args := argumentsOf(m[2]); len(args) == 2 &&
+			!strings.Contains(strings.ReplaceAll(m[1], "%%", ""), "%") {
+			h.replaced(one, m[1], args[0], args[1], drop)
+			return
+		}
 	}
 	m := haproxyPath.FindStringSubmatch(to)
-	if m == nil || strings.Contains(m[1], "%[") {
-		one.tests = append(
-			one.tests,
-			test{unknown: "its target is more than a text, the path, the query or " +
-				"what a map says"},
-		)
-		one.pattern, one.target = "^(.*)$", "https://unknown.invalid/"
-		h.add(one)
+	if m == nil || strings.Contains(strings.ReplaceAll(m[1], "%%", ""), "%") {
+		h.unread(one, "its target is more than a text, the path, the query or what a map says")
 		return
 	}
 	if strings.HasSuffix(to, "%[path]") {
@@ -567,18 +696,33 @@ func (h *haproxyReader) location(one attempt, to string) {
 	})
 }
 
+// argumentsOf parts arguments at their commas, and takes quotes away.
+func argumentsOf(s string) (all []string) {
+	var one strings.Builder
+	quote := byte(0)
+	for _, c := range []byte(s) {
+		switch {
+		case quote != 0 && c == quote:
+			quote = 0
+		case quote == 0 && (c == '"' || c == '\''):
+			quote = c
+		case quote == 0 && c == ',':
+			all = append(all, one.String())
+			one.Reset()
+		default:
+			one.WriteByte(c)
+		}
+	}
+	return append(all, one.String())
+}
+
 // replaced reads a target in which the beginning of the path is replaced.
 func (h *haproxyReader) replaced(one attempt, before, expression, by string, flags []string) {
 	one.flags = flags
 	groups := strings.Count(expression, "(") - strings.Count(expression, `\(`) -
 		strings.Count(expression, "(?")
 	if !strings.HasPrefix(expression, "^") || groups > 8 {
-		one.tests = append(
-			one.tests,
-			test{unknown: "regsub() replaces more than the beginning of a path"},
-		)
-		one.pattern, one.target = "^(.*)$", "https://unknown.invalid/"
-		h.add(one)
+		h.unread(one, "regsub() replaces more than the beginning of a path")
 		return
 	}
 	all := one
@@ -586,7 +730,8 @@ func (h *haproxyReader) replaced(one attempt, before, expression, by string, fla
 	if strings.HasSuffix(expression, "$") {
 		all.pattern = expression
 	}
-	target := apacheTarget(before) + backReferences.ReplaceAllString(by, "$$$1")
+	before = strings.ReplaceAll(before, "%%", "%")
+	target := apacheTarget(before) + groupsOf(by)
 	if !strings.HasSuffix(expression, "$") {
 		target += fmt.Sprintf("$%d", groups+1)
 	}
@@ -610,6 +755,14 @@ func (h *haproxyReader) replaced(one attempt, before, expression, by string, fla
 
 var backReferences = regexp.MustCompile(`\\([0-9])`)
 
+// groupsOf writes a text with references such as \1 as mod_rewrite does.
+func groupsOf(s string) string {
+	return backReferences.ReplaceAllString(
+		strings.NewReplacer("$", `\$`, "%", `\%`).Replace(s),
+		"$$$1",
+	)
+}
+
 // mapped reads a target that a map gives.
 func (h *haproxyReader) mapped(one attempt, before, key, kind, file, otherwise string) {
 	var texts []string
@@ -617,20 +770,22 @@ func (h *haproxyReader) mapped(one attempt, before, key, kind, file, otherwise s
 		texts = h.includes(relativeTo(file))
 	}
 	// that it is found is what the lines of the map say
-	found := slices.ContainsFunc(one.tests, func(t test) bool { return t.subject == "map" && !t.not })
-	one.tests = slices.DeleteFunc(
-		slices.Clone(one.tests),
-		func(t test) bool { return t.subject == "map" },
-	)
+	asked := inMap + " " + key + " " + file
+	found := slices.ContainsFunc(one.tests, func(t test) bool {
+		return t.subject == inMap && !t.not && t.expression == asked
+	})
+	one.tests = slices.DeleteFunc(slices.Clone(one.tests), func(t test) bool {
+		return t.subject == inMap && !t.not && t.expression == asked
+	})
 	if len(texts) == 0 {
-		one.tests = append(one.tests, test{unknown: "the map " + file + " is not beside this file"})
-		one.pattern, one.target = "^(.*)$", "https://unknown.invalid/"
-		h.add(one)
+		h.unread(one, "the map "+file+" is not beside this file")
 		return
 	}
-	one.flags = append(one.flags, "QSD")
 	h.mapLines(one, apacheTarget(strings.ReplaceAll(before, "%%", "%")), key, kind,
 		strings.Join(texts, "\n"))
+	if !found && otherwise == "" {
+		h.unread(one, "a path that its map does not have is led nowhere")
+	}
 	if !found && otherwise != "" {
 		h.paths(one, func(s attempt, _ string) attempt {
 			s.target = apacheTarget(strings.Trim(before+otherwise, `"'`))
@@ -713,16 +868,23 @@ func (h *haproxyReader) mapEntry(one attempt, before, name, kind string, e mapEn
 		one.tests = append(one.tests, test{unknown: name + " of a map is no path, host or URL"})
 	}
 	target := before + apacheTarget(e.to)
+	decoded, is := anySpelling(path)
+	if strings.Contains(kind, "reg") {
+		is = !strings.Contains(path, "%")
+	}
+	if !is {
+		h.unread(one, path+" holds an escape that says something else decoded")
+		return
+	}
 	switch kind {
 	case "map_beg":
-		one.pattern = "^" + regexp.QuoteMeta(web.Decode(path))
+		one.pattern = "^" + regexp.QuoteMeta(decoded)
 	case "map_reg":
 		one.pattern = path
 	case "map_regm":
-		one.pattern, target = path, before+backReferences.ReplaceAllString(
-			strings.NewReplacer("$", `\$`, "%", `\%`).Replace(e.to), "$$$1")
+		one.pattern, target = path, before+groupsOf(e.to)
 	default:
-		one.pattern = "^" + regexp.QuoteMeta(web.Decode(path)) + "$"
+		one.pattern = "^" + regexp.QuoteMeta(decoded) + "$"
 	}
 	one.target = target
 	h.add(one)
@@ -793,7 +955,7 @@ func (h *haproxyReader) named(section, name string) [][]test {
 	switch name {
 	case "TRUE":
 		return [][]test{nil}
-	case "HTTP", "HTTP_1.1", "HTTP_1.0", "HTTP_2.0", "METH_GET", "METH_HEAD":
+	case "HTTP", "METH_GET":
 		return [][]test{nil} // what visitors send
 	}
 	if all := h.acls[section+"\n"+name]; len(all) > 0 {
@@ -853,8 +1015,8 @@ func (h *haproxyReader) test(words []string) test {
 	}
 	asks, lower := strings.CutSuffix(asks, ",lower")
 	t.any = t.any || lower
-	if strings.Contains(asks, ",map") && how == "found" {
-		t.subject = "map"
+	if m := askedMap.FindStringSubmatch(words[0]); m != nil && how == "found" {
+		t.subject, t.expression = inMap, inMap+" "+m[1]+" "+m[2]
 		return t
 	}
 	for suffix, match := range map[string]string{"_beg": "beg", "_end": "end", "_reg": "reg",
@@ -871,12 +1033,14 @@ func (h *haproxyReader) test(words []string) test {
 	return h.about(t, asks, how, values)
 }
 
+var askedMap = regexp.MustCompile(`^(.*),map(?:_str|_beg|_reg|_regm)?\(([^,()]+)(?:,[^()]*)?\)$`)
+
 // about reads a condition on what is looked at.
 func (h *haproxyReader) about(t test, asks, how string, values []string) test {
 	parameter := regexp.MustCompile(`^(?:url_param|urlp)\(([^,()]+)\)$`).FindStringSubmatch(asks)
 	switch {
 	case asks == "ssl_fc":
-		t.subject, t.expression = "%{HTTPS}", "^on$"
+		t.subject = ofScheme
 		return t
 	case asks == "path":
 		t.subject = ofPath
@@ -936,8 +1100,15 @@ func (h *haproxyReader) about(t test, asks, how string, values []string) test {
 		return test{unknown: "its condition names nothing"}
 	}
 	if t.subject == ofPath {
+		if strings.Contains(t.expression, "%") {
+			return test{unknown: "its expression is of a path with escapes"}
+		}
+		t.values = slices.Clone(t.values)
 		for i, v := range t.values {
-			t.values[i] = web.Decode(v)
+			decoded, is := anySpelling(v)
+			if t.values[i] = decoded; !is {
+				return test{unknown: v + " holds an escape that says something else decoded"}
+			}
 		}
 	}
 	if t.subject == ofHost && t.how == "" && t.expression == "" {

@@ -89,7 +89,7 @@ www.old.example {
 	import more.conf
 	redir https://www.n.example{uri} permanent
 }
-https://second.example:8443 {
+https://second.example {
 	redir https://www.n.example/second/{path} 302
 }
 `, "", included)
@@ -101,5 +101,65 @@ https://second.example:8443 {
 		"https://second.example/{+g1} https://www.n.example/second//{+g1} 302 drop",
 	} {
 		assert.Contains(t, got, line)
+	}
+}
+
+// TestWhatChangesARequestIsLeft reads lines that change what later ones see, or answer before them,
+// or hold more than is read: none of them becomes a rule, and none is dropped without a word.
+func TestWhatChangesARequestIsLeft(t *testing.T) {
+	maps := func(name string) []string {
+		return map[string][]string{"a.map": {"/a https://www.n.example/A\n"}}[name]
+	}
+	const to = " http-request redirect prefix https://www.n.example code 301\n"
+	for text, why := range map[string]string{
+		"frontend f\n http-request replace-path /x/(.*) /\\1\n" + to:   "changes the path",
+		"frontend f\n http-request set-query a=b if { path / }\n" + to: "changes the path or the query",
+		"frontend f\n http-request redirect prefix https://www.n.example append-slash\n"://
+		"append-slash is not read",
+		"frontend f\n http-request redirect location https://www.n.example/%HU code 301\n"://
+		"its target is more than",
+		"frontend f\n http-request redirect location https://www.n.example%[path,regsub(^/a,/b,g)]\n"://
+		"its target is more than",
+		"frontend f\n http-request redirect location %[path,map(a.map)] code 301\n"://
+		"a path that its map does not have is led nowhere",
+		"frontend f\n http-request redirect location %[path,map(a.map)] code 301 " +
+			"if { path,map(b.map) -m found }\n": "its condition asks a map",
+		"frontend f\n http-request redirect location %[path,map(a.map)] code 301 " +
+			"if !{ path,map(a.map) -m found }\n": "its condition asks a map",
+		"frontend f\n http-request redirect location /x if HTTP_1.0\n": "HTTP_1.0 is a condition",
+		"frontend f\n http-request redirect location /x if { path /a%2Fb }\n"://
+		"holds an escape that says something else",
+		"frontend f\n http-request redirect location /x if { path_reg ^/caf%C3%A9$ }\n"://
+		"its expression is of a path with escapes",
+		"frontend f\n use_backend %[req.hdr(host),lower]\nbackend b\n" + to: "worked out for each request",
+		"frontend f\nbackend b\n" + to:                                      "no frontend of this file leads to its backend b",
+		".if defined(X)\nfrontend f\n" + to + ".endif\nfrontend g\n":        "up to .endif is not read",
+	} {
+		got := translated(ReadHAProxy(text, "old.example", maps))
+		assert.Contains(t, got, why, text)
+	}
+	const led = "\tredir https://www.n.example{uri} 301\n"
+	for text, why := range map[string]string{
+		"old.example {\n route {\n rewrite /x /y\n" + led + " }\n}\n":        "changes the path",
+		"old.example {\n uri strip_prefix /a\n handle {\n" + led + " }\n}\n": "changes the path",
+		"old.example {\n basicauth {\n }\n handle {\n" + led + " }\n}\n":     "whom it does not know",
+		"old.example:8080 {\n" + led + "}\n":                                 "their usual ports",
+		"{\n order redir last\n}\nold.example {\n" + led + "}\n":             "what Caddy asks first",
+		"old.example {\n map {path} {t} {\n /a /b\n }\n redir {t} 301\n}\n":  "is led nowhere",
+		"old.example {\n @x expression {method} == \"POST\"\n map {path} {t} {\n /a /b\n }\n" +
+			" redir @x {t} 301\n}\n": "expression is more than",
+		"old.example {\n redir /a%2Fb /c 301\n}\n": "holds an escape that says something else",
+	} {
+		assert.Contains(t, translated(ReadCaddy(text, "old.example", maps)), why, text)
+	}
+	// a file that listens for one scheme alone is read as that of a virtual host: for both
+	for text, want := range map[string]string{
+		"frontend f\n bind :80\n http-request redirect location /x if { path /a }\n"://
+		"old.example/a https://old.example/x",
+		"frontend f\n bind :80\n http-request redirect location /x if { path /a }\n" +
+			"frontend g\n bind :443 ssl crt x\n http-request redirect location /y if { path /a }\n": //
+		"http://old.example/a https://old.example/x 302 drop\nhttps://old.example/a https://old.example/y",
+	} {
+		assert.Contains(t, translated(ReadHAProxy(text, "old.example", nil)), want, text)
 	}
 }
