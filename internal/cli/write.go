@@ -148,7 +148,8 @@ exactly is reported, and the exit code is then 1.`,
 		"what answers exempt paths: a `FOLDER`, of HAProxy ADDRESS:PORT")
 	f.StringVar(&o.Place, "place", w.Options.Place,
 		"the `FOLDER` on the server that will have the files")
-	f.StringVar(&o.Log, "log", "", "a `FILE` on the server, of HAProxy a syslog address, for these hosts' requests")
+	f.StringVar(&o.Log, "log", "",
+		"a `FILE` on the server, of HAProxy a syslog address, for these hosts' requests")
 	f.BoolVar(&o.Beside, "beside", false,
 		"another file has the server listen, and answers unknown hosts")
 	for i, form := range w.Forms {

@@ -240,10 +240,11 @@ const apacheHead = `# Redirects for Apache (2.4.60 or newer, with mod_rewrite an
 # Paths that are never redirected over http are answered from
 #     %s
 #
-# How a request is answered: the rules of a domain stand in up_DOMAIN.conf beside this file, which the virtual hosts of
-# http and https include. Paths of plain octets are read as Apache itself reads them, all others as they came, with
-# every octet spelled out. Whole paths are looked up in a table (up...txt beside this file: path, line of
-# rules.csv, status, target). Patterns are tried, those that begin otherwise skipped; each stands below its rule.
+# How a request is answered: the rules of a domain stand in up_DOMAIN.conf beside this file, which
+# the virtual hosts of http and https include. Paths of plain octets are read as Apache itself
+# reads them, all others as they came, with every octet spelled out. Whole paths are looked up in
+# a table (up...txt beside this file: path, line of rules.csv, status, target). Patterns are
+# tried, those that begin otherwise skipped; each stands below its rule.
 `
 
 const apacheRefusals = `#
@@ -946,7 +947,9 @@ func (a *apacheText) tries(s *section, w reading, t *table, entries []rule.Entry
 	buckets := []*bucket{{prefix: "/", patterns: entries}}
 	// A folder's file is read anew for every request, which costs more for each line than trying it.
 	if !t.door.DropsPath && a.options.Form != htaccess {
-		buckets = bucketsOf(entries, mostInBucket, func(r *rule.Rule) string { return plainHead(r, t.door.Paths) })
+		buckets = bucketsOf(entries, mostInBucket, func(r *rule.Rule) string {
+			return plainHead(r, t.door.Paths)
+		})
 	}
 	below := map[*bucket][]*bucket{}
 	for _, k := range buckets {

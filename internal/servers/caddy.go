@@ -57,6 +57,14 @@ const mostCaddyRules = 300
 func writeCaddy(doors predictedDoors, o Options) (Output, error) {
 	c := caddy{options: o, tag: tagOf(doors)}
 	c.blocks, c.tables = blocksOf(doors, c.sort)
+	for _, k := range c.blocks {
+		for _, name := range k.names {
+			if strings.HasPrefix(name, "*.") {
+				c.findings = append(c.findings, beyond("Caddy", string(k.Scheme)+"://"+name, name,
+					c.starWhy(k), 0))
+			}
+		}
+	}
 	steps := []string{
 		"copy it to " + o.Place + ", and import it in the main Caddyfile, outside all sites",
 		"caddy validate, then caddy reload",
@@ -108,11 +116,20 @@ func (c *caddy) sort(t *table, entries []rule.Entry) {
 	}
 }
 
+// starWhy says what Caddy does not do of all names below a domain.
+func (c *caddy) starWhy(k block) string {
+	why := "it takes names of one more label there, and none below these"
+	if k.Scheme == web.HTTPS && c.options.Certificates == "" {
+		why += "; and for a star it gets a certificate by DNS alone, with a module for the provider"
+	}
+	return why
+}
+
 // caddyBars says why Caddy cannot hold a rule, "" where it can.
 func caddyBars(r *rule.Rule) string {
 	if len(r.Old.Query) > 1 {
-		return "it asks for several parameters of the query, whose order an expression of Caddy cannot leave " +
-			"open"
+		return "it asks for several parameters of the query, whose order an expression of Caddy cannot " +
+			"leave open"
 	}
 	for _, into := range []component{intoPath, intoQuery} {
 		if names := movers(r, into); len(names) > 0 {
@@ -126,20 +143,24 @@ func caddyBars(r *rule.Rule) string {
 	return ""
 }
 
-const caddyHead = `# Redirects for Caddy (2.6 or newer), to be imported in the main Caddyfile, outside all sites:
+const caddyHead = `# Redirects for Caddy (2.6 or newer), to be imported in the main Caddyfile:
 #
 #     import %s
 #
-%s# HTTP/2 and HTTP/3 are on, and TLS versions are Caddy's own, unless your global options say otherwise. Lines of
-# your own for these hosts stand in own/*.conf beside this file, which this program never writes.
+%s# HTTP/2 and HTTP/3 are on, and TLS versions are Caddy's own, unless your global options say
+# otherwise. Lines of your own for these hosts stand in own/*.conf beside this file, which this
+# program never writes.
 #
-# How a request is answered: each site compares the path with its rules, one after another, whole paths first; each
-# line of a map is an old path, where it leads, the status, and whether the visitor's query is kept.
+# How a request is answered: each site compares the path with its rules, one after another, whole
+# paths first; each line of a map is an old path, where it leads, the status, and whether the
+# visitor's query is kept.
 #
-# Two URLs are the same here where RFC 3986 section 6.2.2 says so: %%7E is ~, but %%2F is not /. Refused with 400: a %%
-# that starts no escape, and segments of dots. A path with octets outside ASCII, quotes, <, >, \, ^, {, | or } is
-# written in normal form, these percent-encoded; browsers send nearly none of them. A key of the query that a target sets itself is taken from the
-# visitor's up to three times. A host that is not here gets 421, or no TLS connection, and never another site's page.
+# Two URLs are the same here where RFC 3986 section 6.2.2 says so: %%7E is ~, but %%2F is not /.
+# Refused with 400: a %% that starts no escape, and segments of dots. A path with octets outside
+# ASCII, quotes, <, >, \, ^, {, | or } is written in normal form, these percent-encoded; browsers
+# send nearly none of them. A key of the query that a target sets itself is taken from the
+# visitor's up to three times. A host that is not here gets 421, or no TLS connection, and never
+# another site's page.
 `
 
 const caddyCommon = `
@@ -152,7 +173,8 @@ const caddyCommon = `
 		~^[^?]*(\?.+)$ "${1}"
 		default ""
 	}
-	# How the path is spelt: odd is what has needless escapes such as %%61 for a, or small hexadecimal digits.
+	# How the path is spelt: odd is what has needless escapes such as %%61 for a, or small
+	# hexadecimal digits.
 	map {up_path} {up_spelt} {
 		~/(?:\.|%%2[Ee]){1,2}(?:/|$) dots
 		"~%%(?:2[DEde]|3[0-9]|[46][1-9A-Fa-f]|5[0-9AaFf]|7[0-9AaEe]|[a-f][0-9A-Fa-f]|[0-9A-F][a-f])|[\[\]]" odd
@@ -249,7 +271,7 @@ func (c *caddy) sites() {
 			names[key] = name
 			var body bytes.Buffer
 			if k.table == nil {
-				fmt.Fprintf(&body, "%s\tredir %s %d\n", remembered301(k.Treatment, k.Status, ""),
+				fmt.Fprintf(&body, "%s\tredir %s %d\n", lasting(k.Treatment, k.Status, ""),
 					c.constant(k.Treatment), k.Status)
 			} else {
 				t := caddyTable{caddy: c, table: k.table}
@@ -751,25 +773,25 @@ func (t *caddyTable) otherwise(w *bytes.Buffer) {
 			roots = append(roots, caddyParts(v.Parts, '?', oddly(d.Paths), map[string]int{}))
 		}
 		fmt.Fprintf(w, "\t@root vars_regexp {up_path} %s\n%s\tredir @root %s %d\n",
-			caddyQuote(sign+"(?:"+strings.Join(roots, "|")+")$"), remembered301(d, d.Status, "@root "),
+			caddyQuote(sign+"(?:"+strings.Join(roots, "|")+")$"), lasting(d, d.Status, "@root "),
 			caddyQuote(home), d.Status)
 	}
 	switch {
 	case d.Fallback == estate.Gone && !d.DropsPath:
 		fmt.Fprintf(w, "\trespond %d\n", rule.Gone)
 	case d.Fallback == estate.SamePath && !d.DropsPath:
-		fmt.Fprintf(w, "%s\tredir %s %d\n", remembered301(d, d.Status, ""),
+		fmt.Fprintf(w, "%s\tredir %s %d\n", lasting(d, d.Status, ""),
 			caddyQuote(base+caddyText(strings.TrimSuffix(d.Home.Path(), "/"), false)+"{up_path}"+query),
 			d.Status)
 	default:
-		fmt.Fprintf(w, "%s\tredir %s %d\n", remembered301(d, d.Status, ""), caddyQuote(home),
+		fmt.Fprintf(w, "%s\tredir %s %d\n", lasting(d, d.Status, ""), caddyQuote(home),
 			d.Status)
 	}
 }
 
-// remembered301 writes for how long browsers may keep a redirect with a status, behind a matcher; ""
-// where nothing is said.
-func remembered301(d predict.Treatment, status int, matcher string) string {
+// lasting writes for how long browsers may keep a redirect with a status, behind a matcher; "" where
+// nothing is said.
+func lasting(d predict.Treatment, status int, matcher string) string {
 	if d.Remember == "" || status != 301 && status != 308 {
 		return ""
 	}

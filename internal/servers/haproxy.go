@@ -158,26 +158,29 @@ func haproxyBars(r *rule.Rule) string {
 	return ""
 }
 
-const haproxyHead = `# Redirects for HAProxy (2.6 or newer, built with PCRE), to be named with another -f where it is started:
+const haproxyHead = `# Redirects for HAProxy (2.6 or newer, built with PCRE), to be named with another -f at its start:
 #
 #     haproxy -f /etc/haproxy/haproxy.cfg -f %s
 #
 # Certificates: for each domain DOMAIN.pem (the certificate, its intermediates, its key) in
 #     %s
-# TLS versions and ciphers are those of your own global section (ssl-default-bind-options). HTTP/2 is on; for HTTP/3,
-# where HAProxy is built with QUIC, repeat the bind line of https with quic4@ before its address. HAProxy includes
-# nothing: lines of your own stand in a file of yours with its own -f.
+# TLS versions and ciphers are those of your own global section (ssl-default-bind-options). HTTP/2
+# is on; for HTTP/3, where HAProxy is built with QUIC, repeat the bind line of https with quic4@
+# before its address. HAProxy includes nothing: lines of your own stand in a file of yours with
+# its own -f.
 #
-# How a request is answered: %s_doors.map says which backend answers a door. A backend looks
-# the path up in a table of whole paths; else the start of the path says which tables of patterns are tried. In
-# every table a line is an old path and what is answered: a status, then where it leads. Behind the status: nothing,
-# the visitor's query comes behind; "drop", it does not; "own" and "used", it comes without what the target sets itself
-# or the rule has used up; "frag", a fragment stands last; "path", "query" and "host", parts that are written otherwise
-# there. Paths are compared in normal form; those that came otherwise are tried in the tables called odd.
+# How a request is answered: %s_doors.map says which backend answers a door. A backend looks the
+# path up in a table of whole paths; else the start of the path says which tables of patterns are
+# tried. In every table a line is an old path and what is answered: a status, then where it leads.
+# Behind the status: nothing, the visitor's query comes behind; "drop", it does not; "own" and
+# "used", it comes without what the target sets itself or the rule has used up; "frag", a fragment
+# stands last; "path", "query" and "host", parts that are written otherwise there. Paths are
+# compared in normal form; those that came otherwise are tried in the tables called odd.
 #
-# Two URLs are the same here where RFC 3986 section 6.2.2 says so: %%7E is ~, but %%2F is not /. HAProxy itself refuses
-# with 400 octets outside ASCII and a #; here more than %d ".." in a row are; browsers send none of these. A host that
-# is not here gets 421, or no TLS connection, and never another site's page.
+# Two URLs are the same here where RFC 3986 section 6.2.2 says so: %%7E is ~, but %%2F is not /.
+# HAProxy itself refuses with 400 octets outside ASCII and a #; here more than %d ".." in a row
+# are; browsers send none of these. A host that is not here gets 421, or no TLS connection, and
+# never another site's page.
 `
 
 // mostClimbs is how many ".." in a row are resolved.
@@ -237,7 +240,8 @@ const haproxyPaths = `
     http-request return status 400 if { var(txn.up_dots) -m found } { var(txn.up_path) -m reg '/(?:[.]|%%2[Ee]){2}(?:/|$)' }
     http-request return status 400 unless { var(txn.up_path) -m beg / }
 
-    # The path in normal form: odd is what has needless escapes such as %%61 for a, or small hexadecimal digits.
+    # The path in normal form: odd is what has needless escapes such as %%61 for a, or small
+    # hexadecimal digits.
     http-request set-var(txn.up_key) var(txn.up_path)
     http-request set-var(txn.up_odd) bool(true) if { var(txn.up_key) -m reg '%%(?![0189A-F][0-9A-F]|2[0-9A-CF]|3[A-F]|[46]0|5[B-E]|7[BCDF])|["<>[\\\]^` + "`" + `{|}]' }
     http-request set-var(txn.up_key) '%[2]s' if { var(txn.up_odd) -m found }

@@ -397,8 +397,8 @@ func nginxBars(r *rule.Rule, hashable bool) string {
 	}
 	old = quoteValue(old)
 	if !hashable {
-		old = quote(bounded(r, intoQuery) + variantRegexp(r, r.Old.Parts, anyCaseSpelling) + bounded(r, intoPath) +
-			conditionsRegexp(r))
+		old = quote(bounded(r, intoQuery) + variantRegexp(r, r.Old.Parts, anyCaseSpelling) +
+			bounded(r, intoPath) + conditionsRegexp(r))
 	}
 	if len(old) > mostWord || len(quoteValue(r.New.String())) > mostWord {
 		return fmt.Sprintf("it is longer than the %d octets that nginx reads as one word", mostWord)
@@ -523,8 +523,8 @@ func (n *nginx) strip(own string, used []string) int {
 	number := len(n.strips) + 1
 	n.strips[set] = number
 	from := "$up_more"
-	fmt.Fprintf(&n.queries, "\n# The visitor's query without what a target sets itself or a rule uses "+
-		"up; a key that comes more than three times stays.\n")
+	fmt.Fprintf(&n.queries, "\n# The visitor's query without what a target sets itself or a rule "+
+		"uses up; a key that comes more than three times stays.\n")
 	for round := 1; round <= 3; round++ {
 		to := fmt.Sprintf("$up_%s_less%d_%d", n.tag, number, round)
 		fmt.Fprintf(&n.queries, "map %s %s { default %[1]s; %[3]s \"$up_l$up_r\"; }\n", from, to,
@@ -546,7 +546,8 @@ func (n *nginx) stripped(what string, number int) string {
 	if what == "rest" {
 		fmt.Fprintf(&n.queries, "map %s %s { default %[1]s; \"&\" \"\"; }\n", from, name)
 	} else {
-		fmt.Fprintf(&n.queries, "map %s %s { default \"\"; \"~^&(?<up_l>.+)$\" \"?$up_l\"; }\n", from, name)
+		fmt.Fprintf(&n.queries, "map %s %s { default \"\"; \"~^&(?<up_l>.+)$\" \"?$up_l\"; }\n", from,
+			name)
 	}
 	return name
 }

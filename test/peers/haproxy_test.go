@@ -2,6 +2,9 @@ package peers
 
 import (
 	"bytes"
+	"crypto/tls"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -162,3 +165,49 @@ func startStage(t *testing.T, estate string) *staged {
 func (s *staged) refuses(uri string) bool { return strings.Contains(uri, "#") || hasOddEscape(uri) }
 
 func (s *staged) normal(answer string) string { return answer }
+
+// TestWhatAServerAnswersBesideRules asks HAProxy and Caddy for what certificates are renewed by, for
+// hosts that are not in their files, and for HTTP/2.
+func TestWhatAServerAnswersBesideRules(t *testing.T) {
+	dir := plainTemp(t)
+	estate := filepath.Join(dir, "upperpath.yaml")
+	require.NoError(t, os.WriteFile(estate, []byte("canonical: https://www.n.example\n"+
+		"carriers: {g: {by: server, addresses: [203.0.113.20]}}\n"+
+		"domains: [old.example, {name: other.example, hosts: [\"*\"]}]\n"), 0o644))
+	const token = "/.well-known/acme-challenge/token"
+	file := filepath.Join(dir, "challenges", filepath.FromSlash(token))
+	require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+	require.NoError(t, os.WriteFile(file, []byte("proof"), 0o644))
+	renews := httptest.NewServer(http.FileServer(http.Dir(filepath.Join(dir, "challenges"))))
+	defer renews.Close()
+	for name, start := range map[string]func() listening{
+		"haproxy": func() listening {
+			return startHAProxy(t, estate, "--challenges", renews.Listener.Addr().String()).listening
+		},
+		"caddy": func() listening {
+			return startCaddy(t, estate, "--challenges", filepath.Join(dir, "challenges")).listening
+		},
+	} {
+		t.Run(name, func(t *testing.T) {
+			l := start()
+			require.Equal(t, "200", l.ask("http", "", "old.example", token))
+			require.Equal(t, "404", l.ask("http", "", "old.example", token+"s"))
+			require.Equal(t, "301 https://www.n.example"+token,
+				l.ask("https", "old.example", "old.example", token))
+			require.Equal(t, "301 https://www.n.example/x?a",
+				l.ask("http", "", "any.other.example", "/x?a"))
+			below := l.ask("http", "", "a.b.other.example", "/")
+			require.Equal(t, map[string]string{"haproxy": "301 https://www.n.example/", "caddy": "421"}[name],
+				below, "which caddy's file says that it cannot")
+			require.Equal(t, "421", l.ask("http", "", "unknown.example", "/"))
+			require.Equal(t, "421", l.ask("http", "", "unknown.example", token))
+			require.Equal(t, "421", l.ask("https", "old.example", "unknown.example", "/"))
+			require.Contains(t, l.ask("https", "unknown.example", "old.example", "/"), "no connection")
+			c, err := tls.Dial("tcp", l.https, &tls.Config{ServerName: "old.example", RootCAs: l.roots,
+				NextProtos: []string{"h2"}})
+			require.NoError(t, err)
+			require.Equal(t, "h2", c.ConnectionState().NegotiatedProtocol)
+			require.NoError(t, c.Close())
+		})
+	}
+}

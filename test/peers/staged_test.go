@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"runtime"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -80,46 +81,44 @@ func TestARealServerIsSaidToAnswerOnlyWhereItDid(t *testing.T) {
 
 // TestARealServerEndsWithTheProgram kills the program while a server runs for it.
 func TestARealServerEndsWithTheProgram(t *testing.T) {
-	peer(t, "nginx")
 	if runtime.GOOS != "linux" {
 		t.Skip("only Linux ends a program with the one that started it")
 	}
-	dir := shortTemp(t)
-	out, code := run(t, "", "demo", "--dir", filepath.Join(dir, "museums"))
-	require.Zero(t, code, out)
-	c := exec.Command(program, "rehearse", "--with", "nginx", "--old-urls", "-", "--estate",
-		filepath.Join(dir, "museums", "upperpath.yaml"))
-	c.Env = append(os.Environ(), "TMPDIR="+dir)
-	list, err := c.StdinPipe()
-	require.NoError(t, err)
-	go func() {
-		for i := range 200_000 {
-			fmt.Fprintf(list, "http://slatequarry.example/tours?n=%d\n", i)
-		}
-		_ = list.Close()
-	}()
-	require.NoError(t, c.Start())
-	running := func() bool {
-		pid, err := os.ReadFile(filepath.Join(first(filepath.Glob(filepath.Join(dir,
-			"upperpath-serve-*"))), "pid"))
-		if err != nil {
-			return false
-		}
-		_, err = os.Stat("/proc/" + strings.TrimSpace(string(pid)) + "/cmdline")
-		return err == nil
+	for server, binary := range map[string]string{"nginx": "nginx", "apache": "apache2",
+		"haproxy": "haproxy", "caddy": "caddy"} {
+		t.Run(server, func(t *testing.T) {
+			peer(t, binary)
+			dir := shortTemp(t)
+			out, code := run(t, "", "demo", "--dir", filepath.Join(dir, "museums"))
+			require.Zero(t, code, out)
+			c := exec.Command(program, "rehearse", "--with", server, "--old-urls", "-", "--estate",
+				filepath.Join(dir, "museums", "upperpath.yaml"))
+			c.Env = append(os.Environ(), "TMPDIR="+dir)
+			list, err := c.StdinPipe()
+			require.NoError(t, err)
+			go func() {
+				for i := range 200_000 {
+					fmt.Fprintf(list, "http://slatequarry.example/tours?n=%d\n", i)
+				}
+				_ = list.Close()
+			}()
+			require.NoError(t, c.Start())
+			running := func() bool { return runsIn(filepath.Join(dir, "upperpath-serve-")) }
+			require.Eventually(t, running, time.Minute, 10*time.Millisecond)
+			require.NoError(t, c.Process.Kill())
+			_ = c.Wait()
+			assert.Eventually(t, func() bool { return !running() }, time.Minute, 10*time.Millisecond)
+		})
 	}
-	require.Eventually(t, running, time.Minute, 10*time.Millisecond)
-	require.NoError(t, c.Process.Kill())
-	_ = c.Wait()
-	assert.Eventually(t, func() bool { return !running() }, time.Minute, 10*time.Millisecond)
 }
 
-// first is the first of names, or none.
-func first(all []string, _ error) string {
-	if len(all) == 0 {
-		return "none"
-	}
-	return all[0]
+// runsIn reports whether a program runs that was started with a file whose path begins so.
+func runsIn(begin string) bool {
+	all, _ := filepath.Glob("/proc/[0-9]*/cmdline")
+	return slices.ContainsFunc(all, func(file string) bool {
+		text, err := os.ReadFile(file)
+		return err == nil && strings.Contains(string(text), begin)
+	})
 }
 
 // shortTemp is a temporary folder that servers may read which give up root.

@@ -81,10 +81,13 @@ func (s RememberStep) Header() string { return fmt.Sprintf("max-age=%d", s.MaxAg
 // RememberAt gives the step that holds at a time; false where none does yet. The zero time is the
 // beginning.
 func (p *Policy) RememberAt(now time.Time) (RememberStep, bool) {
-	var at RememberStep
-	is := false
-	for _, s := range p.Remember {
-		if !s.From.After(now) {
+	return stepAt(p.Remember, now, func(s RememberStep) time.Time { return s.From })
+}
+
+// stepAt gives the last of some steps that holds at a time.
+func stepAt[T any](steps []T, now time.Time, from func(T) time.Time) (at T, is bool) {
+	for _, s := range steps {
+		if !from(s).After(now) {
 			at, is = s, true
 		}
 	}
@@ -115,14 +118,7 @@ func (s HSTSStep) Header() string {
 // HSTSAt gives the step that holds at a time; false where none does yet. The zero time is the
 // beginning.
 func (p *Policy) HSTSAt(now time.Time) (HSTSStep, bool) {
-	var at HSTSStep
-	is := false
-	for _, s := range p.HSTS {
-		if !s.From.After(now) {
-			at, is = s, true
-		}
-	}
-	return at, is
+	return stepAt(p.HSTS, now, func(s HSTSStep) time.Time { return s.From })
 }
 
 // leastPreloaded is the shortest max-age with which browsers take a host into their lists.
