@@ -45,7 +45,7 @@ page() {
 
 terminal demo "upperpath demo" top
 terminal look "upperpath look lacemill-museum.example" top
-terminal cause "upperpath look ferryhouse.example --origin 192.0.2.55" top
+terminal write "upperpath write nginx" top 6
 terminal survey "upperpath survey --only wave:2" top
 terminal inventory "upperpath inventory" top
 terminal audit "upperpath audit" top

@@ -126,7 +126,7 @@ exactly is reported, and the exit code is then 1.`,
 					err))
 			}
 			broken := plan.Bare(in).Broken
-			p.saidServer(out, name, written, predicted, whatWasChecked(w, checked))
+			p.saidServer(out, name, w, written, predicted, checked)
 			p.notReady(broken)
 			return (&output{failOn: "error"}).exit(slices.Concat(written.Findings, broken))
 		},
@@ -191,75 +191,25 @@ func (p *program) writeExamples(w servers.Writer) string {
 }
 
 // saidServer says what was written and how to put it in place.
-func (p *program) saidServer(
-	out, carrier string,
-	written servers.Output,
-	predicted *predict.Prediction,
-	checked string,
-) {
-	_ = p.tell(report.Findings("written", written.Findings))
-	said, carries := filepath.Join(out, written.Files[0].Name), "carries"
-	switch tables := len(written.Files) - 1; {
-	case tables == 1:
-		said, carries = said+" and a file beside it", "carry"
-	case tables > 1:
-		said, carries = fmt.Sprintf("%s and %d files beside it", said, tables), "carry"
-	}
-	limits := ""
-	if len(written.Findings) > 0 {
-		limits = ", but for what is said above"
-	}
-	fmt.Fprintf(
-		p.out,
-		"%s %s the %d doors of %s%s.\n%s\n\nTo put it in place:\n",
-		said,
-		carries,
-		written.Doors,
-		carrier,
-		limits,
-		checked,
-	)
-	for i, step := range written.Steps {
-		fmt.Fprintf(p.out, "  %d %s\n", i+1, step)
-	}
+func (p *program) saidServer(out, carrier string, w servers.Writer, written servers.Output,
+	predicted *predict.Prediction, checked servers.Checked) {
+	said := report.ServerSaid{File: filepath.Join(out, written.Files[0].Name),
+		Beside: len(written.Files) - 1, Doors: written.Doors, Carrier: carrier,
+		Findings: written.Findings, Check: w.Checker.Called, By: checked.By, Why: checked.Why,
+		Warned: checked.Warned, Steps: written.Steps, Undo: written.Undo}
 	for _, d := range predicted.Domains() {
-		points := ""
 		for _, h := range d.Hosts() {
 			if c := predicted.Estate.Holder(d.Carry[h]); c != nil && c.Name == carrier &&
 				len(c.Addresses) > 0 {
-				points += fmt.Sprintf(" --point %s=%s", h.Typed(), c.Addresses[0])
+				said.Points = append(said.Points, fmt.Sprintf("%s=%s", h.Typed(), c.Addresses[0]))
 			}
 		}
-		if points != "" {
-			fmt.Fprintf(
-				p.out,
-				"  %d try it before any name points there, domain by domain:\n"+
-					"      upperpath audit --only %s%s\n",
-				len(written.Steps)+1,
-				d.Name,
-				points,
-			)
+		if len(said.Points) > 0 {
+			said.Domain = d.Name.String()
 			break
 		}
 	}
-	fmt.Fprint(p.out, "\nTo take it back:\n")
-	for i, step := range written.Undo {
-		fmt.Fprintf(p.out, "  %d %s\n", i+1, step)
-	}
-}
-
-// whatWasChecked says whether the server itself has read what was written.
-func whatWasChecked(w servers.Writer, c servers.Checked) string {
-	if c.By == "" {
-		return fmt.Sprintf("NOT CHECKED by the server itself: %s. Run %s there before you use it.", c.Why,
-			w.Checker.Called)
-	}
-	finds := "finds no problem"
-	if c.Warned != "" {
-		finds = "accepts it, with a warning to look into first: " + strings.TrimRight(c.Warned, ".")
-	}
-	return fmt.Sprintf("%s has read it (%s on this machine, certificates made for that) and %s.",
-		w.Checker.Called, c.By, finds)
+	_ = p.tell(report.ServerWritten(said))
 }
 
 // notReady says that what was written belongs to a plan that does not hold.

@@ -225,10 +225,11 @@ var caddyOrder = map[string]int{"redir": 1, "rewrite": 2, "uri": 2, "method": 2,
 
 // caddyChanges are directives behind which later ones see another request, or none.
 var caddyChanges = map[string]string{
-	"rewrite":   "it changes the path or the query that later lines see",
-	"uri":       "it changes the path or the query that later lines see",
-	"try_files": "it changes the path or the query that later lines see",
-	"basicauth": "it answers visitors whom it does not know", "basic_auth": "it answers visitors whom it does not know",
+	"rewrite":      "it changes the path or the query that later lines see",
+	"uri":          "it changes the path or the query that later lines see",
+	"try_files":    "it changes the path or the query that later lines see",
+	"basicauth":    "it answers visitors whom it does not know",
+	"basic_auth":   "it answers visitors whom it does not know",
 	"forward_auth": "it answers visitors whom it does not know",
 }
 

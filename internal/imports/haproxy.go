@@ -542,8 +542,8 @@ func (h *haproxyReader) redirect(section string, l haproxyLine, words []string, 
 	}
 }
 
-// paths adds an attempt for each path, or beginning or end of one, that its tests name: with it, how
-// the path is written in a target.
+// paths adds an attempt for each path, or beginning or end of one, that its tests name: with it,
+// how the path is written in a target.
 func (s *sequence) paths(one attempt, with func(attempt, string) attempt) {
 	at := slices.IndexFunc(one.tests, func(t test) bool {
 		return t.subject == ofPath && !t.not && t.unknown == "" && len(t.values) > 0

@@ -131,9 +131,11 @@ func TestWhatChangesARequestIsLeft(t *testing.T) {
 		"holds an escape that says something else",
 		"frontend f\n http-request redirect location /x if { path_reg ^/caf%C3%A9$ }\n"://
 		"its expression is of a path with escapes",
-		"frontend f\n use_backend %[req.hdr(host),lower]\nbackend b\n" + to: "worked out for each request",
-		"frontend f\nbackend b\n" + to:                                      "no frontend of this file leads to its backend b",
-		".if defined(X)\nfrontend f\n" + to + ".endif\nfrontend g\n":        "up to .endif is not read",
+		"frontend f\n use_backend %[req.hdr(host),lower]\nbackend b\n" + to://
+		"worked out for each request",
+		"frontend f\nbackend b\n" + to://
+		"no frontend of this file leads to its backend b",
+		".if defined(X)\nfrontend f\n" + to + ".endif\nfrontend g\n": "up to .endif is not read",
 	} {
 		got := translated(ReadHAProxy(text, "old.example", maps))
 		assert.Contains(t, got, why, text)
@@ -158,7 +160,8 @@ func TestWhatChangesARequestIsLeft(t *testing.T) {
 		"old.example/a https://old.example/x",
 		"frontend f\n bind :80\n http-request redirect location /x if { path /a }\n" +
 			"frontend g\n bind :443 ssl crt x\n http-request redirect location /y if { path /a }\n": //
-		"http://old.example/a https://old.example/x 302 drop\nhttps://old.example/a https://old.example/y",
+		"http://old.example/a https://old.example/x 302 drop\n" +
+			"https://old.example/a https://old.example/y",
 	} {
 		assert.Contains(t, translated(ReadHAProxy(text, "old.example", nil)), want, text)
 	}

@@ -7,6 +7,20 @@ const (
 	BehindEdge = "%s of %s %s behind an edge network, which the stage plays: %s was not asked there."
 )
 
+// What is said of a configuration that was written for a server.
+const (
+	ServerCarries = "%s %s the %d doors of %s%s."
+	ButForLimits  = ", but for what is said above"
+	ServerReadIt  = "%s has read it (%s on this machine, certificates made for that) and finds no " +
+		"problem."
+	ServerWarns = "%s has read it (%s on this machine, certificates made for that) and accepts it, " +
+		"with a warning to look into first: %s."
+	ServerUnread = "NOT CHECKED by the server itself: %s. Run %s there before you use it."
+	PutInPlace   = "To put it in place"
+	TakeItBack   = "To take it back"
+	TryItFirst   = "try it before any name points there, domain by domain:"
+)
+
 // What is said of one carrier's entries.
 const (
 	EntriesWritten = "%s has %s: what %s wants, in its order.\n"

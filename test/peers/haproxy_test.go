@@ -166,8 +166,8 @@ func (s *staged) refuses(uri string) bool { return strings.Contains(uri, "#") ||
 
 func (s *staged) normal(answer string) string { return answer }
 
-// TestWhatAServerAnswersBesideRules asks HAProxy and Caddy for what certificates are renewed by, for
-// hosts that are not in their files, and for HTTP/2.
+// TestWhatAServerAnswersBesideRules asks HAProxy and Caddy for what certificates are renewed by,
+// for hosts that are not in their files, and for HTTP/2.
 func TestWhatAServerAnswersBesideRules(t *testing.T) {
 	dir := plainTemp(t)
 	estate := filepath.Join(dir, "upperpath.yaml")
@@ -197,8 +197,12 @@ func TestWhatAServerAnswersBesideRules(t *testing.T) {
 			require.Equal(t, "301 https://www.n.example/x?a",
 				l.ask("http", "", "any.other.example", "/x?a"))
 			below := l.ask("http", "", "a.b.other.example", "/")
-			require.Equal(t, map[string]string{"haproxy": "301 https://www.n.example/", "caddy": "421"}[name],
-				below, "which caddy's file says that it cannot")
+			require.Equal(
+				t,
+				map[string]string{"haproxy": "301 https://www.n.example/", "caddy": "421"}[name],
+				below,
+				"which caddy's file says that it cannot",
+			)
 			require.Equal(t, "421", l.ask("http", "", "unknown.example", "/"))
 			require.Equal(t, "421", l.ask("http", "", "unknown.example", token))
 			require.Equal(t, "421", l.ask("https", "old.example", "unknown.example", "/"))
