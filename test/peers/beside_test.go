@@ -63,7 +63,7 @@ func TestTwoEstatesShareAServer(t *testing.T) {
 				}
 				out, code := run(t, "", args...)
 				require.LessOrEqual(t, code, 1, out)
-				assert.Contains(t, out, "To take it back:")
+				assert.Contains(t, out, "To take it back")
 				assert.NotContains(t, out, "refuses the configuration")
 				file := filepath.Join(place, server+".conf")
 				includes += map[string]string{"nginx": "include " + file + ";\n",
