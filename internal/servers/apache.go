@@ -254,6 +254,12 @@ const apacheRefusals = `#
 # itself is taken from the visitor's up to three times; an & at the end of a query may be taken away by Apache itself.
 `
 
+const apacheYours = `# Lines of your own for these hosts stand in own/*.conf beside this file, which this program
+# never writes. What is yours to say, beside the Include:
+#     SSLProtocol -all +TLSv1.2 +TLSv1.3    else Apache's own
+#     Protocols h2 http/1.1                 HTTP/2, with mod_http2; Apache has no HTTP/3
+`
+
 // serverFile writes the virtual hosts.
 func (a *apacheText) serverFile() []byte {
 	var b bytes.Buffer
@@ -261,8 +267,7 @@ func (a *apacheText) serverFile() []byte {
 	fmt.Fprintf(&b, apacheHead, commentSafe(place), commentSafe(a.options.Certificates),
 		commentSafe(a.options.Challenges))
 	fmt.Fprint(&b, apacheRefusals)
-	fmt.Fprint(&b, "# Lines of your own for these hosts stand in own/*.conf beside this file, "+
-		"which this program never writes.\n")
+	fmt.Fprint(&b, apacheYours)
 	if !a.options.Beside {
 		fmt.Fprint(&b, "# A host that is not here gets 421, and over TLS the first certificate of this "+
 			"file before it.\n")

@@ -6,6 +6,8 @@ import (
 	"hash/fnv"
 	"os"
 	"path/filepath"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -58,7 +60,7 @@ http {
 
 func writeNginx(doors predictedDoors, o Options) (Output, error) {
 	n := nginx{options: o, tag: tagOf(doors), strips: map[string]int{}, moves: map[string]bool{},
-		started: map[string]bool{}}
+		started: map[string]bool{}, headers: map[string]int{}, exempts: map[string]int{}}
 	n.blocks, n.tables = blocksOf(doors, func(t *table, entries []rule.Entry) {
 		t.sortOut(entries, true, nginxBars, func(r *rule.Rule, why string) {
 			n.findings = append(n.findings, beyond("nginx", r.Place(), r.Old.String(), why, r.Line))
@@ -93,6 +95,9 @@ type nginx struct {
 	tag     string // in the names of variables
 	blocks  []block
 	tables  []*table
+	shared  bytes.Buffer // maps of what differs by scheme in one server
+	headers map[string]int
+	exempts map[string]int
 	queries bytes.Buffer // maps of the visitor's query
 	starts  bytes.Buffer // maps of how paths begin
 	maps    bytes.Buffer // of rules
@@ -120,9 +125,14 @@ const nginxHead = `# Redirects for nginx (1.19.4 or newer), to be included in th
 # beside it. Where a target has a status in front (302:https://...), it is complete; else the visitor's query comes
 # behind it.
 #
-# A line "pcre_jit on;" at the top of nginx.conf makes all of this faster. HTTP/2 is switched on
-# beside the include: "http2 on;" (1.25.1 or newer). Lines of your own for these servers stand in
-# own/*.conf beside this file, which this program never writes.
+# Lines of your own for these servers stand in own/*.conf beside this file, which this program never writes. What is
+# yours to say, beside the include or there:
+#     pcre_jit on;                          at the top of nginx.conf: all of this is faster
+#     ssl_protocols TLSv1.2 TLSv1.3;        else nginx's own
+#     http2 on;                             HTTP/2, from 1.25.1 on; older ones have it for all where one server of
+#                                           yours listens with it: "listen 443 ssl http2;"
+#     listen 443 quic;                      HTTP/3, in own/http3.conf, where nginx -V names http_v3_module, with
+#     add_header Alt-Svc 'h3=":443"; ma=86400' always;
 #
 # Two URLs are the same here where RFC 3986 section 6.2.2 says so: %%7E is ~, but %%2F is not /. What nginx itself
 # refuses stays refused with 400: a %% that starts no escape, %%00, octets outside ASCII, and ".." beside other
@@ -197,6 +207,9 @@ func (n *nginx) file() []byte {
 			"map $status $up_%s_remember {\n    default \"\";\n    301 %[2]s;\n    308 %[2]s;\n}\n", n.tag,
 			quote(remember))
 	}
+	if n.shared.Len() > 0 {
+		fmt.Fprintf(&b, "\n# What differs by scheme where one server answers both.\n%s", n.shared.Bytes())
+	}
 	if n.starts.Len() > 0 {
 		fmt.Fprint(&b,
 			"\n# How the path begins: its first segments, or its first octets; of odd ones decoded.\n")
@@ -257,21 +270,71 @@ func powerOfTwo(least int) int {
 
 func (n *nginx) unknownHosts(b *bytes.Buffer) {
 	fmt.Fprint(b, "server {\n")
-	for _, l := range n.options.HTTP {
-		fmt.Fprintf(b, "    listen %s default_server;\n", l)
-	}
-	fmt.Fprint(b, "    server_name _;\n    merge_slashes off;\n    return 421;\n}\nserver {\n")
-	for _, l := range n.options.HTTPS {
-		fmt.Fprintf(b, "    listen %s ssl default_server;\n", l)
-	}
+	n.listens(b, web.HTTP, " default_server")
+	n.listens(b, web.HTTPS, " default_server")
 	fmt.Fprint(b,
 		"    server_name _;\n    merge_slashes off;\n    ssl_reject_handshake on;\n    return 421;\n}\n")
 }
 
-// servers writes a server for each block.
+// listens writes where a scheme is listened for.
+func (n *nginx) listens(w *bytes.Buffer, scheme web.Scheme, more string) {
+	addresses := n.options.HTTP
+	if scheme == web.HTTPS {
+		addresses, more = n.options.HTTPS, " ssl"+more
+	}
+	var all []string
+	for _, l := range addresses {
+		all = append(all, fmt.Sprintf("listen %s%s;", l, more))
+	}
+	fmt.Fprintf(w, "    %s\n", strings.Join(all, " "))
+}
+
+// both is a block, and that of the other scheme where the same hosts answer the same there: one
+// server says it for both.
+type both struct {
+	block
+	other *block
+}
+
+// schemes gives the block of https, and that of http; nil where there is none.
+func (b both) schemes() (secure, plain *block) {
+	for _, x := range []*block{&b.block, b.other} {
+		switch {
+		case x == nil:
+		case x.Scheme == web.HTTPS:
+			secure = x
+		default:
+			plain = x
+		}
+	}
+	return secure, plain
+}
+
+// pairs puts blocks together that answer alike over http and https, in the order of the first ones.
+func (n *nginx) pairs() []both {
+	var all []both
+	at := map[string]int{}
+	for i := range n.blocks {
+		b := &n.blocks[i]
+		answers := ""
+		if b.table == nil {
+			answers = fmt.Sprint(b.Status, n.constant(b.Treatment))
+		}
+		key := fmt.Sprintf("%s %p %s %s", strings.Join(b.names, " "), b.table, answers, b.Remember)
+		if j, known := at[key]; known && all[j].other == nil && all[j].Scheme != b.Scheme {
+			all[j].other = b
+			continue
+		}
+		at[key] = len(all)
+		all = append(all, both{block: *b})
+	}
+	return all
+}
+
+// servers writes a server for each block, or for two that answer alike.
 func (n *nginx) servers() {
 	domain := ""
-	for _, b := range n.blocks {
+	for _, b := range n.pairs() {
 		if name := b.Domain.Name.Unicode(); name != domain {
 			domain = name
 			fmt.Fprintf(&n.text, "\n# %s\n", commentSafe(name))
@@ -280,18 +343,18 @@ func (n *nginx) servers() {
 	}
 }
 
-func (n *nginx) server(b block) {
+func (n *nginx) server(b both) {
 	w := &n.text
+	secure, plain := b.schemes()
 	fmt.Fprint(w, "server {\n")
-	listens, ssl := n.options.HTTP, ""
-	if b.Scheme == web.HTTPS {
-		listens, ssl = n.options.HTTPS, " ssl"
+	if plain != nil {
+		n.listens(w, web.HTTP, "")
 	}
-	for _, l := range listens {
-		fmt.Fprintf(w, "    listen %s%s;\n", l, ssl)
+	if secure != nil {
+		n.listens(w, web.HTTPS, "")
 	}
 	fmt.Fprintf(w, "    server_name %s;\n    merge_slashes off;\n", strings.Join(b.names, " "))
-	if b.Scheme == web.HTTPS {
+	if secure != nil {
 		at := strings.TrimSuffix(n.options.Certificates, "/") + "/" + b.Domain.Name.String()
 		fmt.Fprintf(
 			w,
@@ -305,21 +368,18 @@ func (n *nginx) server(b block) {
 	}
 	fmt.Fprintf(w, "    include %s;\n",
 		quoteValue(strings.TrimSuffix(n.options.Place, "/")+"/own/*.conf"))
-	if b.HSTS != "" {
-		fmt.Fprintf(w, "    add_header Strict-Transport-Security %s always;\n", quote(b.HSTS))
+	switch {
+	case secure == nil || secure.HSTS == "":
+	case plain == nil:
+		fmt.Fprintf(w, "    add_header Strict-Transport-Security %s always;\n", quote(secure.HSTS))
+	default:
+		fmt.Fprintf(w, "    add_header Strict-Transport-Security %s always;\n", n.overTLS(secure.HSTS))
 	}
 	if b.Remember != "" {
 		fmt.Fprintf(w, "    add_header Cache-Control $up_%s_remember always;\n", n.tag)
 	}
 	fmt.Fprint(w, "    if ($up_spelt = refused) { return 400; }\n")
-	for _, e := range b.Exempt {
-		fmt.Fprintf(
-			w,
-			"    location ^~ %s { root %s; default_type text/plain; }\n",
-			quote(web.Decode(e)),
-			quoteValue(n.options.Challenges),
-		)
-	}
+	n.exempt(w, secure, plain)
 	if b.table == nil {
 		fmt.Fprintf(w, "    location / { return %d %s; }\n}\n", b.Status, n.constant(b.Treatment))
 		return
@@ -328,10 +388,61 @@ func (n *nginx) server(b block) {
 	fmt.Fprint(w, "}\n")
 }
 
+// overTLS gives the variable that holds a header's value where a request came over TLS.
+func (n *nginx) overTLS(value string) string {
+	number, known := n.headers[value]
+	if !known {
+		number = len(n.headers) + 1
+		n.headers[value] = number
+		fmt.Fprintf(&n.shared, "map $https $up_%s_hsts%d { default \"\"; on %s; }\n", n.tag, number,
+			quote(value))
+	}
+	return fmt.Sprintf("$up_%s_hsts%d", n.tag, number)
+}
+
+// exempt writes what is never redirected: in one server for both schemes, where that differs by
+// scheme, by a map, since a location does not ask for it.
+func (n *nginx) exempt(w *bytes.Buffer, secure, plain *block) {
+	var of [2][]string
+	for i, b := range []*block{plain, secure} {
+		if b != nil {
+			of[i] = b.Exempt
+		}
+	}
+	files := fmt.Sprintf("root %s; default_type text/plain;", quoteValue(n.options.Challenges))
+	if secure == nil || plain == nil || slices.Equal(of[0], of[1]) {
+		for _, e := range slices.Concat(of[:]...)[:max(len(of[0]), len(of[1]))] {
+			fmt.Fprintf(w, "    location ^~ %s { %s }\n", quote(web.Decode(e)), files)
+		}
+		return
+	}
+	var entries strings.Builder
+	for i, scheme := range []web.Scheme{web.HTTP, web.HTTPS} {
+		for _, e := range of[i] {
+			fmt.Fprintf(&entries, " %s 1;", quote("~^"+string(scheme)+regexp.QuoteMeta(web.Decode(e))))
+		}
+	}
+	number, known := n.exempts[entries.String()]
+	if !known {
+		number = len(n.exempts) + 1
+		n.exempts[entries.String()] = number
+		fmt.Fprintf(&n.shared, "map $scheme$uri $up_%s_exempt%d { default \"\";%s }\n", n.tag, number,
+			entries.String())
+	}
+	fmt.Fprintf(w, "    error_page 418 = @exempt; if ($up_%s_exempt%d) { return 418; }\n"+
+		"    location @exempt { %s }\n", n.tag, number, files)
+}
+
 // location writes what happens to what the maps of a table found, or to what they did not find.
 func (n *nginx) location(t *table) {
 	w, d := &n.text, t.door
-	fmt.Fprint(w, "    location / {\n")
+	before, behind := "        ", "\n    }"
+	if t.found == "" { // there is one line
+		fmt.Fprint(w, "    location / {")
+		before, behind = " ", " }"
+	} else {
+		fmt.Fprint(w, "    location / {\n")
+	}
 	if t.found != "" {
 		for _, s := range rule.Statuses {
 			switch {
@@ -349,13 +460,14 @@ func (n *nginx) location(t *table) {
 	base, query := quoteText(d.Home.Door().String()), n.query(quoteText(d.Home.Query()), d.DropsQuery)
 	switch {
 	case d.Fallback == estate.Gone && !d.DropsPath:
-		fmt.Fprintf(w, "        return %d;\n    }\n", rule.Gone)
+		fmt.Fprintf(w, "%sreturn %d;%s\n", before, rule.Gone, behind)
 	case d.Fallback == estate.SamePath && !d.DropsPath:
 		at := base + quoteText(strings.TrimSuffix(d.Home.Path(), "/"))
-		fmt.Fprintf(w, "        return %d \"%s$up_right$up_odd%s\";\n    }\n", d.Status, at, query)
+		fmt.Fprintf(w, "%sreturn %d \"%s$up_right$up_odd%s\";%s\n", before, d.Status, at, query,
+			behind)
 	default:
-		fmt.Fprintf(w, "        return %d \"%s%s%s\";\n    }\n", d.Status, base, quoteText(d.Home.Path()),
-			query)
+		fmt.Fprintf(w, "%sreturn %d \"%s%s%s\";%s\n", before, d.Status, base,
+			quoteText(d.Home.Path()), query, behind)
 	}
 }
 
@@ -523,8 +635,10 @@ func (n *nginx) strip(own string, used []string) int {
 	number := len(n.strips) + 1
 	n.strips[set] = number
 	from := "$up_more"
-	fmt.Fprintf(&n.queries, "\n# The visitor's query without what a target sets itself or a rule "+
-		"uses up; a key that comes more than three times stays.\n")
+	if number == 1 {
+		fmt.Fprint(&n.queries, "\n# The visitor's query without what a target sets itself or a rule "+
+			"uses up; a key that comes more than three times stays.\n")
+	}
 	for round := 1; round <= 3; round++ {
 		to := fmt.Sprintf("$up_%s_less%d_%d", n.tag, number, round)
 		fmt.Fprintf(&n.queries, "map %s %s { default %[1]s; %[3]s \"$up_l$up_r\"; }\n", from, to,

@@ -19,8 +19,15 @@ const (
 
 // maps writes the maps that lead from a path to the target of the rule that takes it.
 func (n *nginx) mapsOf(t *table) {
-	fmt.Fprintf(&n.maps, "\n# The rules of %s, by their lines in rules.csv.\n",
-		commentSafe(strings.Join(t.hosts, ", ")))
+	start := n.maps.Len()
+	defer func() {
+		if n.maps.Len() > start { // nothing is said of what there is not
+			text := bytes.Clone(n.maps.Bytes()[start:])
+			n.maps.Truncate(start)
+			fmt.Fprintf(&n.maps, "\n# The rules of %s, by their lines in rules.csv.\n%s",
+				commentSafe(strings.Join(t.hosts, ", ")), text)
+		}
+	}()
 	t.marked = map[int]bool{}
 	right := chain{nginx: n, table: t, path: "/", letter: 'p', meets: len(t.patterns)}
 	if t.door.DropsPath {

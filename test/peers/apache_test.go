@@ -30,6 +30,7 @@ LoadModule rewrite_module /usr/lib/apache2/modules/mod_rewrite.so
 LoadModule headers_module /usr/lib/apache2/modules/mod_headers.so
 LoadModule socache_shmcb_module /usr/lib/apache2/modules/mod_socache_shmcb.so
 LoadModule ssl_module /usr/lib/apache2/modules/mod_ssl.so
+LoadModule http2_module /usr/lib/apache2/modules/mod_http2.so
 `
 
 // startApacheOn writes the configuration with the built program, checks it with apache2 -t, and
@@ -137,7 +138,8 @@ SSLCertificateKeyFile %[4]s/old.example.key
 			fmt.Appendf(
 				nil,
 				"%sServerRoot %[2]s\nServerName localhost\nPidFile %[2]s/pid\nErrorLog %[2]s/error.log\n"+
-					"Mutex file:%[2]s default\nUser nobody\nGroup nogroup\n%[3]s",
+					"Mutex file:%[2]s default\nUser nobody\nGroup nogroup\nSSLProtocol -all +TLSv1.2 +TLSv1.3\n"+
+					"Protocols h2 http/1.1\n%[3]s",
 				apacheModules,
 				dir,
 				include,

@@ -86,9 +86,12 @@ events {}
 http {
     access_log off;
     client_body_temp_path %[2]s/body; proxy_temp_path %[2]s/proxy; fastcgi_temp_path %[2]s/fastcgi; uwsgi_temp_path %[2]s/uwsgi; scgi_temp_path %[2]s/scgi;
+    # what the head of nginx.conf says of its own lines
+    ssl_protocols TLSv1.2 TLSv1.3;
+    server { listen %[3]s ssl http2; server_name http2.invalid; ssl_reject_handshake on; }
     include %[2]s/conf/nginx.conf;
 }
-`, user, dir), 0o644))
+`, user, dir, n.https), 0o644))
 	check, err := exec.Command(binary, "-t", "-p", dir, "-c", config).CombinedOutput()
 	require.NoError(t, err, string(check))
 	assert.NotContains(t, string(check), "warn", "nginx has nothing to say against the configuration")
