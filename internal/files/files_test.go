@@ -689,6 +689,7 @@ func TestTheExamplesOfTheKeysAreRead(t *testing.T) {
 			"remember": "policy: {remember: [{" + line + "}]}\n",
 			"registry": "registry: {" + line + "}\n",
 			"vantages": "vantages: {office: {" + line + "}}\n",
+			"places":   "places: {Registrar A: {" + line + "}}\n",
 			"accept":   "accept: [{" + line + "}]\n",
 			"keep":     "keep: {" + line + "}\n",
 		}[k.Section]

@@ -1,6 +1,7 @@
 package files
 
 import (
+	"bytes"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/fact"
@@ -13,6 +14,8 @@ type zoneToken struct {
 	glued  bool // it follows the one before without a space
 	line   int
 	column int // from 1, in octets
+	from   int // where it begins in the file, with its quotation marks, and where it ends
+	to     int
 }
 
 // plain gives the word without its escapes.
@@ -73,6 +76,8 @@ func joined(tokens []zoneToken) string {
 type zoneEntry struct {
 	tokens   []zoneToken
 	indented bool // it begins with a space: the owner is that of the entry before
+	from     int  // where its first line begins in the file
+	to       int  // behind the end of its last line
 }
 
 // zoneLexer takes a master file apart. An error is a *fact.Error, about the place at.
@@ -108,6 +113,7 @@ func (l *zoneLexer) next() (*zoneEntry, error) {
 				continue
 			}
 			if len(e.tokens) > 0 {
+				e.to = l.pos
 				return e, nil
 			}
 			e.indented, start = l.indented, true
@@ -135,7 +141,9 @@ func (l *zoneLexer) next() (*zoneEntry, error) {
 			if err != nil {
 				return nil, err
 			}
-			t.glued = glued
+			if t.glued, t.to = glued, l.pos; len(e.tokens) == 0 {
+				e.from = 1 + bytes.LastIndexByte(l.data[:t.from], '\n')
+			}
 			e.tokens = append(e.tokens, t)
 			glued = true
 		}
@@ -147,11 +155,12 @@ func (l *zoneLexer) next() (*zoneEntry, error) {
 	if len(e.tokens) == 0 {
 		return nil, nil
 	}
+	e.to = l.pos
 	return e, nil
 }
 
 func (l *zoneLexer) word() (zoneToken, error) {
-	t := zoneToken{line: l.line, column: l.column}
+	t := zoneToken{line: l.line, column: l.column, from: l.pos}
 	if t.quoted = l.data[l.pos] == '"'; t.quoted {
 		l.step()
 	}

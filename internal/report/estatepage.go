@@ -21,6 +21,7 @@ var sections = []struct{ name, title, about string }{
 	{"policy", "policy", ""},
 	{"registry", "registry", ""},
 	{"vantages", "vantages.NAME", ""},
+	{"places", "places.NAME", "Each place by the name that records-at: has; see carrying.md."},
 }
 
 // EstatePage is the page of all keys of the estate file in the docs.
@@ -87,6 +88,8 @@ func estateSchema() map[string]any {
 	domain["required"] = []string{"name"}
 	wanted := object("wanted")
 	wanted["required"] = []string{"name", "type", "value"}
+	place := object("places")
+	place["required"] = []string{"send"}
 	top := object("")
 	top["$id"] = "https://upperpath.example/schema/estate.json"
 	top["$schema"], top["title"] = "https://json-schema.org/draft/2020-12/schema",
@@ -98,7 +101,7 @@ func estateSchema() map[string]any {
 		), "policy": object("policy"), "registry": object("registry"), "carrier": carrier,
 		"domain":   domain,
 		"defaults": object("domains", "name"), "wanted": wanted, "needed": object("needed"),
-		"vantage": object("vantages"),
+		"vantage": object("vantages"), "place": place,
 	}
 	return top
 }
@@ -121,6 +124,8 @@ func keySchema(k estate.Key) map[string]any {
 		s = each(ref("carrier"))
 	case k.Name == "vantages":
 		s = each(ref("vantage"))
+	case k.Name == "places":
+		s = each(ref("place"))
 	case k.Name == "domains":
 		s = map[string]any{
 			"type":  "array",

@@ -19,7 +19,7 @@ import (
 
 // thisVersion is the version of the tables (PRAGMA user_version). 0 is that of stores in which
 // nothing says of which estate it is.
-const thisVersion = 2
+const thisVersion = 3
 
 var errVersion = errors.New("its tables are unknown")
 
@@ -57,6 +57,13 @@ CREATE TABLE IF NOT EXISTS told (
 	estate    TEXT PRIMARY KEY,
 	canonical TEXT NOT NULL,
 	doc       BLOB NOT NULL -- findings that were told as new, as JSON, compressed (gzip)
+);
+CREATE TABLE IF NOT EXISTS sent (
+	id        INTEGER PRIMARY KEY,
+	estate    TEXT NOT NULL,
+	canonical TEXT NOT NULL,
+	began     TEXT NOT NULL,
+	doc       BLOB NOT NULL -- what was sent to a zone, docs/schema/sent.json, compressed (gzip)
 );`
 
 // columns are those that tables of an earlier version lack.
@@ -175,10 +182,16 @@ func (s *Store) known() error {
 	if s.of.Canonical == "" || s.of.Name == "" {
 		return nil
 	}
+	more := ""
+	if has, err := s.has(context.Background(), "sent"); err != nil {
+		return err
+	} else if has {
+		more = " UNION SELECT estate FROM sent WHERE canonical = ?1"
+	}
 	rows, err := s.db.Query("SELECT estate FROM audits WHERE canonical = ?1 UNION "+
 		"SELECT estate FROM surveys WHERE canonical = ?1 UNION "+
 		"SELECT estate FROM states WHERE canonical = ?1 UNION "+
-		"SELECT estate FROM books WHERE canonical = ?1", s.of.Canonical)
+		"SELECT estate FROM books WHERE canonical = ?1"+more, s.of.Canonical)
 	if err != nil {
 		return wrong(s.path, err)
 	}

@@ -62,6 +62,8 @@ var keys = map[string]string{
 	"rules":    "The redirect map, see rules.md.",
 	"policy":   "What applies to all redirects.",
 	"vantages": "Places to look from, each by a name of your choice.",
+	"places": "How send carries records to the providers that records-at: names; the others are " +
+		"typed by hand.",
 	"resolvers": "Resolvers that await asks beside those of the vantage, with or " +
 		"without a port.",
 	"registry": "Where to look up registrations, instead of the registries that IANA lists.",
@@ -125,10 +127,20 @@ var keys = map[string]string{
 	"vantages.proxy":     "A SOCKS proxy for all connections.",
 	"vantages.trust":     "A file with the trusted certificates.",
 	"vantages.timeout":   "How long each step may take.",
-	"wanted.name":        "The record's name, in full or as a label. Required.",
-	"wanted.type":        "The record's type. Required.",
-	"wanted.value":       "The record's value. Required.",
-	"wanted.until":       "Until when it is wanted: a date, or the word certificate.",
+	"places.send": "How records are sent there: by DNS UPDATE, by a program of yours, or into zone " +
+		"files. Required.",
+	"places.server": "The name server that takes updates, with or without a port. Required with " +
+		"send: update.",
+	"places.key": "A file with the key that signs updates (TSIG), as name servers' own tools write " +
+		"it, or env:NAME; never the key itself.",
+	"places.run":     "The program, and what it is told at its start. Required with send: program.",
+	"places.env":     "What the program is given from the environment, by name; it gets nothing else.",
+	"places.path":    "The folder of the zone files. Required with send: file.",
+	"places.timeout": "For how long an answer is waited for.",
+	"wanted.name":    "The record's name, in full or as a label. Required.",
+	"wanted.type":    "The record's type. Required.",
+	"wanted.value":   "The record's value. Required.",
+	"wanted.until":   "Until when it is wanted: a date, or the word certificate.",
 }
 
 // estateFile are the sentences about estate files.
@@ -355,6 +367,24 @@ var estateFile = []sentence{
 	bad[fact.VantagesShape]("vantages is $Kind",
 		"a mapping from a name to a vantage",
 		""),
+	bad[fact.PlacesShape]("places is $Kind",
+		"a mapping from a provider's name, as records-at: has it, to how its records are sent",
+		""),
+	bad[fact.PlaceSend]("the place $Place does not say how records are sent there",
+		"send: update, send: program or send: file",
+		""),
+	bad[fact.PlaceLacks]("the place $Place has no $Key:",
+		"$Key: beside send: $Send",
+		""),
+	bad[fact.PlaceKey]("$Key: says nothing with send: $Send",
+		"server: and key: with update, run: and env: with program, path: with file",
+		""),
+	bad[fact.PlaceServer]("this is not a name server",
+		"its name, with or without a port, such as ns1.registrar-a.example:53",
+		""),
+	bad[fact.PlaceSecret]("this looks like the key itself",
+		"the path of a file that holds it, or env:NAME",
+		"take it out of the estate file, into a file that only you can read"),
 	bad[fact.BadProxy]("this proxy cannot be used",
 		"socks5://HOST:PORT",
 		""),

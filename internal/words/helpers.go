@@ -12,7 +12,7 @@ import (
 
 // families are all sentences, a file each.
 var families = [][]sentence{reaching, certificates, chains, destinations, memory, content, records,
-	mail, registration, rules, searching, pairing, plan, checks, kept, input, estateFile,
+	mail, registration, rules, searching, pairing, plan, checks, kept, sent, input, estateFile,
 	files}
 
 // meanings are what codes mean, a table in the file of each family.

@@ -8,7 +8,7 @@ import (
 // against the keys that the reader takes.
 type Key struct {
 	// where it stands: "" for the top, site, carriers, domains, needed, wanted, policy, hsts,
-	// registry, vantages, accept, keep
+	// registry, vantages, places, accept, keep
 	Section string
 	Name    string
 	// text, yes or no, number, date, time, host, URL, path, addresses, list of ..., or a section
@@ -21,7 +21,7 @@ type Key struct {
 // Keys returns the table of all keys, in the order in which people write them.
 func Keys() []Key {
 	return slices.Concat(estateKeys, siteKeys, carrierKeys, domainKeys, neededKeys, wantedKeys,
-		policyKeys, hstsKeys, rememberKeys, registryKeys, vantageKeys, acceptKeys, keepKeys)
+		policyKeys, hstsKeys, rememberKeys, registryKeys, vantageKeys, placeKeys, acceptKeys, keepKeys)
 }
 
 var estateKeys = []Key{
@@ -79,6 +79,8 @@ var estateKeys = []Key{
 		"",
 		`{office: {resolvers: ["192.0.2.53"]}}`,
 	},
+	{"", "places", "places", nil, "",
+		"{Registrar A: {send: update, server: ns1.registrar-a.example, key: update.key}}"},
 	{
 		"",
 		"resolvers",

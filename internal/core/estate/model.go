@@ -29,8 +29,9 @@ type Estate struct {
 	Rules     string // file, relative to the estate file; "" for none
 	Policy    Policy
 	Vantages  map[string]Vantage
-	Resolvers []string // HOST:PORT, asked beside those of a vantage where something is waited for
-	Selectors []string // of DKIM keys that the client's mail uses
+	Places    map[string]Place // by what records-at names
+	Resolvers []string         // HOST:PORT, asked beside those of a vantage where something is waited for
+	Selectors []string         // of DKIM keys that the client's mail uses
 	Registry  Registry
 	AsWritten []string // names that look mistyped, and are not
 	Accept    []finding.Acceptance

@@ -56,6 +56,7 @@ func (b *builder) estateFile(root *Node) {
 		field{"rules", func(n *Node) { e.Rules = b.text(n, "rules") }},
 		field{"policy", b.policy},
 		field{"vantages", b.vantages},
+		field{"places", b.places},
 		field{"resolvers", func(n *Node) { b.estate.Resolvers = b.resolvers(n) }},
 		field{"selectors", func(n *Node) {
 			b.list(n, "selectors", func(i *Node) {

@@ -174,6 +174,20 @@ type (
 	VantagesShape struct {
 		Kind string
 	}
+	PlacesShape struct {
+		Kind string
+	}
+	PlaceSend struct {
+		Place string
+	}
+	PlaceLacks struct {
+		Place, Send, Key string
+	}
+	PlaceKey struct {
+		Send, Key string
+	}
+	PlaceServer struct{}
+	PlaceSecret struct{}
 	BadProxy    struct{}
 	NotResolver struct{}
 	WantedEmpty struct{}

@@ -289,6 +289,17 @@ func (b *Book) Mark(number int, now time.Time) error {
 	return err
 }
 
+// Seen marks the step with a key as done, which was looked at. It reports whether it was open.
+func (b *Book) Seen(key string, now time.Time) bool {
+	for i := range b.Tasks {
+		if t := &b.Tasks[i]; t.Key == key && !t.IsDone() {
+			t.Done, t.ByHand = b.noEarlier(now).UTC().Truncate(time.Second), false
+			return true
+		}
+	}
+	return false
+}
+
 // Witnessed marks the steps that bear a name, and are not done, as done at a time: what they are
 // for was kept then. It gives their numbers.
 func (b *Book) Witnessed(name string, at time.Time) []int {

@@ -522,7 +522,16 @@ func (z *zone) knowsNot(owner, kind string) bool {
 
 // Set gives the records of a name and type in a zone, and false where nobody has seen the zone.
 func (w *World) Set(zone string, key record.Key) ([]Value, bool) {
+	return w.SetAt(zone, false, key)
+}
+
+// SetAt gives the same of a zone as it is at the name servers to which it moves, where it does and
+// that is asked for.
+func (w *World) SetAt(zone string, coming bool, key record.Key) ([]Value, bool) {
 	z := w.zones[zone]
+	if next := w.coming[zone]; next != nil && coming {
+		z = next
+	}
 	if z == nil || z.unseen {
 		return nil, false
 	}

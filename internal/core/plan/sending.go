@@ -1,0 +1,63 @@
+package plan
+
+import (
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/send"
+	"upperpath.example/upperpath/internal/core/world"
+)
+
+// Sending is what rows change in each zone, were they typed now, and what that breaks.
+type Sending struct {
+	Transfers []send.Transfer
+	ByHand    []send.ByHand     // what nobody can send
+	Breaks    []finding.Finding // what breaks right after it
+	Warnings  []finding.Finding // what the plan warns of about these zones, errors included
+}
+
+// SendNow plays rows in the world: once what was typed so far is typed, each in its order, and some
+// seconds have passed since. What a survey has seen since is there already.
+func (p *Plan) SendNow(done []world.Typing, since int, rows []world.Row) Sending {
+	pl := newPlayer(p)
+	pl.watch = world.NewWatch(pl.world, pl.wishes())
+	number := 0
+	for _, d := range done {
+		pl.world.Wait(d.After)
+		for _, act := range actsOf(d.Rows) {
+			number++
+			pl.watch.Act(number, act)
+		}
+	}
+	pl.world.Wait(since)
+	var made Sending
+	made.Transfers, made.ByHand = send.Of(pl.world.Fork(), rows)
+	state := pl.world.Fork()
+	watch := pl.watch.Fork(state)
+	said := &player{plan: p, world: state, said: map[string]bool{}, step: pl.step}
+	for n, act := range actsOf(rows) {
+		said.broke(watch.Act(number+n+1, act))
+	}
+	made.Breaks = said.tally.Findings()
+	for _, f := range p.Findings {
+		for _, t := range made.Transfers {
+			if f.Severity != finding.Note && about(f.Subject, t.Zone) {
+				made.Warnings = append(made.Warnings, f)
+				break
+			}
+		}
+	}
+	return made
+}
+
+// about reports whether a subject is a zone or something in it.
+func about(subject, zone string) bool {
+	for _, word := range strings.FieldsFunc(subject, func(r rune) bool {
+		return strings.ContainsRune(" /:,()", r)
+	}) {
+		if word == zone || strings.HasSuffix(word, "."+zone) {
+			return true
+		}
+	}
+	return false
+}
