@@ -176,7 +176,7 @@ func (p *demoPlay) play(ctx context.Context, folder string, force bool) error {
 		return err
 	}
 	p.chapter(7, "The runbook, worked through on the stage; waits pass at once")
-	if err := p.playRunbook(ctx, made, scene); err != nil {
+	if err := p.playRunbook(ctx, e, made, scene); err != nil {
 		return err
 	}
 	p.chapter(8, "A change, awaited on the stage; waits pass at once")

@@ -4,12 +4,17 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/runbook"
+	"upperpath.example/upperpath/internal/core/send"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/stage"
@@ -18,7 +23,8 @@ import (
 // playRunbook works the runbook of a plan through on a stage that begins as it is today. Whatever a
 // step asks for is done there; whether it worked is looked at as it is in the world. Waits are over
 // at once: the clock is turned on.
-func (p *demoPlay) playRunbook(ctx context.Context, made *plan.Plan, scene stage.Scene) error {
+func (p *demoPlay) playRunbook(ctx context.Context, e *files.Estate, made *plan.Plan,
+	scene stage.Scene) error {
 	player, err := stage.Play(scene, made)
 	if err != nil {
 		return failed(fmt.Errorf("starting the stage for the runbook: %w", err))
@@ -45,6 +51,8 @@ func (p *demoPlay) playRunbook(ctx context.Context, made *plan.Plan, scene stage
 			Goals: made.Goal,
 		}, clock)
 	}
+	sent := playedSending{demoPlay: p, estate: e, made: made, vantage: vantage, book: book,
+		now: func() time.Time { return clock }}
 	tried := 0
 	for range 4 * len(tasks) {
 		progress, err := proceed()
@@ -58,7 +66,7 @@ func (p *demoPlay) playRunbook(ctx context.Context, made *plan.Plan, scene stage
 		}
 		switch t := progress.Open; {
 		case t == nil && len(progress.Waiting) == 0:
-			return p.workedThrough(book, clock.Sub(began))
+			return p.workedThrough(book, clock.Sub(began), sent.steps, sent.undone)
 		case t == nil:
 			clock = progress.Waiting[0].Until
 			for _, waits := range progress.Waiting {
@@ -74,6 +82,13 @@ func (p *demoPlay) playRunbook(ctx context.Context, made *plan.Plan, scene stage
 			return p.tell(report.Runbook(book, &progress, report.Ready{}, clock))
 		default:
 			tried = t.Number
+			done, err := sent.step(ctx, t)
+			if err != nil {
+				return failed(err)
+			}
+			if done {
+				break
+			}
 			if err := player.Do(tasks[t.Number-1]); err != nil {
 				return failed(err)
 			}
@@ -83,7 +98,7 @@ func (p *demoPlay) playRunbook(ctx context.Context, made *plan.Plan, scene stage
 }
 
 // workedThrough says how a runbook ended, and what it came to in time.
-func (p *demoPlay) workedThrough(book *runbook.Book, took time.Duration) error {
+func (p *demoPlay) workedThrough(book *runbook.Book, took time.Duration, sent, undone int) error {
 	if p.all {
 		return p.tell(report.RunbookVerdict(book))
 	}
@@ -93,7 +108,69 @@ func (p *demoPlay) workedThrough(book *runbook.Book, took time.Duration) error {
 	if err := p.tell(report.InFew(report.RunbookVerdict(book), 0, "")); err != nil {
 		return err
 	}
-	_, err := fmt.Fprintf(p.out, "Real waits would have taken %s.\n→ upperpath runbook\n",
-		wording.Span(took))
+	_, err := fmt.Fprintf(p.out, "%s of it %s sent to name servers by DNS UPDATE; step %d was taken "+
+		"back, and sent again.\nReal waits would have taken %s.\n→ upperpath send\n→ upperpath runbook\n",
+		wording.Count(sent, "step"), wording.Verb(sent, "was", "were"), undone, wording.Span(took))
 	return err
+}
+
+// playedSending sends the steps of a played runbook that are records to name servers of the stage
+// which take updates, as send does. The first of them it takes back, and sends again.
+type playedSending struct {
+	*demoPlay
+	estate  *files.Estate
+	made    *plan.Plan
+	vantage live.Vantage
+	book    *runbook.Book
+	now     func() time.Time
+	steps   int
+	undone  int // the step that was taken back
+}
+
+// step sends a step, and reports whether it could: others are done by hand.
+func (s *playedSending) step(ctx context.Context, t *runbook.Task) (bool, error) {
+	if s.estate.Places[t.Provider].Send != estate.SendUpdate || len(t.Typed) == 0 {
+		return false, nil
+	}
+	done, since := s.book.TypedBefore(&runbook.Task{}, s.now())
+	sending := s.made.SendNow(done, since, t.Typed)
+	if len(sending.ByHand) > 0 || len(sending.Transfers) == 0 {
+		return false, nil
+	}
+	w, err := live.New(s.vantage)
+	if err != nil {
+		return false, err
+	}
+	defer w.Close()
+	at, err := s.placeOf(s.estate, w, t.Provider)
+	if err != nil {
+		return false, err
+	}
+	carry := func(tr send.Transfer) error {
+		e, err := send.Carry(ctx, at.Place, clock{s.now}, send.Entry{Step: t.Number, Key: t.Key}, tr,
+			func(*send.Entry) error { return nil })
+		if err == nil && !e.Outcome.Good() {
+			err = fmt.Errorf("step %d: %s", t.Number, fact.Text(e.Why()))
+		}
+		return err
+	}
+	for _, tr := range sending.Transfers {
+		if err := carry(tr); err != nil {
+			return false, err
+		}
+	}
+	if s.steps++; s.undone == 0 {
+		s.undone = t.Number
+		for _, tr := range slices.Backward(sending.Transfers) {
+			if err := carry(tr.Back()); err != nil {
+				return false, err
+			}
+		}
+		for _, tr := range sending.Transfers {
+			if err := carry(tr); err != nil {
+				return false, err
+			}
+		}
+	}
+	return true, nil
 }

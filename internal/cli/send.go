@@ -9,6 +9,7 @@ import (
 	"os/user"
 	"path/filepath"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -22,6 +23,8 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/send"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/zone"
 	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/files"
@@ -145,11 +148,20 @@ func (p *program) sentLog(ctx context.Context, from *estateOptions, out *output)
 		return storeFailed(err)
 	}
 	if from.only != "" {
+		zone := zoneNamed(from.only)
 		all = slices.DeleteFunc(all, func(e send.Entry) bool {
-			return e.Zone != from.only && e.Scope != from.only
+			return e.Zone != zone && e.Scope != from.only
 		})
 	}
 	return p.show(report.SendLog(e.Canonical.String(), all, p.now()), out)
+}
+
+// zoneNamed gives the name of a zone as it stands in one.
+func zoneNamed(name string) string {
+	if h, err := web.ParseHost(name); err == nil {
+		return h.String()
+	}
+	return name
 }
 
 // opened is a place to which records are sent.
@@ -241,7 +253,8 @@ func (p *program) placeOf(e *files.Estate, w *live.Client, name string) (*opened
 					fmt.Fprintf(p.err, "%s: %s\n", name, says)
 				}
 			}}}
-		return &opened{Place: provider, how: c.Send, to: c.Run[0], close: provider.Close}, nil
+		return &opened{Place: provider, how: c.Send, to: strings.Join(c.Run, " "),
+			close: provider.Close}, nil
 	case estate.SendFile:
 		path := files.Beside(e.Path, c.Path)
 		return &opened{Place: files.ZoneFolder{Path: path, Now: p.now}, how: c.Send, to: c.Path}, nil
@@ -254,6 +267,17 @@ var errStopped = ended{code: exitFindings}
 
 // carryOut carries out one step after the other.
 func (s *sender) carryOut(ctx context.Context) error {
+	audited := s.auditedBefore(ctx, s.estate, s.scope, &runbookOptions{check: true})
+	if !audited.IsZero() {
+		_, err := s.changeBook(context.WithoutCancel(ctx), s.estate, s.begin, &runbookOptions{},
+			func(b *runbook.Book) error {
+				b.Witnessed(report.AuditFirst, audited)
+				return nil
+			})
+		if err != nil {
+			return err
+		}
+	}
 	for {
 		book, begun, err := s.bookOf(ctx, s.estate, s.begin, &runbookOptions{})
 		if err != nil {
@@ -447,7 +471,10 @@ func (s *sender) finishStep(ctx context.Context, t *runbook.Task, entries []send
 	if err != nil {
 		return err
 	}
-	all := !slices.ContainsFunc(step.Servers, func(v report.ServerHas) bool { return !v.Has })
+	// a server that answered nobody before keeps no step from being done, as long as another has it
+	all := !slices.ContainsFunc(step.Servers, func(v report.ServerHas) bool {
+		return !v.Has && !(v.Unseen && v.Known)
+	}) && slices.ContainsFunc(step.Servers, func(v report.ServerHas) bool { return v.Has })
 	if all {
 		_, err := s.changeBook(context.WithoutCancel(ctx), s.estate, s.begin, &runbookOptions{},
 			func(b *runbook.Book) error {
@@ -495,16 +522,34 @@ func (s *sender) everyServer(ctx context.Context, entries []send.Entry, coming b
 			until := time.Now().Add(s.o.within)
 			for {
 				has.Has, has.Why, has.Unseen = s.has(ctx, asker, at, e)
-				if has.Has || !time.Now().Before(until) || ctx.Err() != nil {
+				if has.Has || has.Unseen && s.wasSilent(e.Zone, at.Host) || !time.Now().Before(until) ||
+					ctx.Err() != nil {
 					break
 				}
 				clock{s.now}.Sleep(ctx, min(time.Second, time.Until(until)))
 			}
+			has.Known = has.Unseen && s.wasSilent(e.Zone, at.Host)
 			all = append(all, has)
 		}
 		meter.done()
 	}
 	return all, ctx.Err()
+}
+
+// wasSilent reports whether the last survey saw already that a name server does not answer for a
+// zone.
+func (s *sender) wasSilent(zone, server string) bool {
+	seen := s.made.Seen().Of(zone)
+	if seen == nil {
+		return false
+	}
+	for _, o := range seen.Servers {
+		if o.Name == server && slices.Contains([]survey.State{survey.Silent, survey.Lame, survey.Other,
+			survey.Nowhere}, o.State) {
+			return true
+		}
+	}
+	return false
 }
 
 func (s *sender) zoneOf(name string, coming bool) await.Zone {
@@ -693,6 +738,7 @@ func (s *sender) scopeOption() string {
 // tryProgram tries the program of a place in a zone that is lent for it.
 func (p *program) tryProgram(ctx context.Context, e *files.Estate, made *plan.Plan, name string,
 	out *output, o *sendOptions) error {
+	name = zoneNamed(name)
 	c := e.Places[o.try]
 	if c.Send != estate.SendProgram {
 		return usage("--try-program %s: places: names no program there", o.try)

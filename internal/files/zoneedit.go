@@ -216,7 +216,8 @@ func EditZone(path string, data []byte, t send.Transfer, now time.Time) ([]byte,
 func nextSerial(serial uint32, now time.Time) uint32 {
 	day := uint32(now.Year()*1000000 + int(now.Month())*10000 + now.Day()*100)
 	if text := strconv.FormatUint(uint64(serial), 10); len(text) == 10 {
-		if _, err := time.Parse("20060102", text[:8]); err == nil && serial < day {
+		date, err := time.Parse("20060102", text[:8])
+		if err == nil && date.Year() >= 1990 && serial < day { // seconds since 1970 look like a date too
 			return day
 		}
 	}

@@ -43,7 +43,8 @@ type ServerHas struct {
 	Server string `json:"server,omitempty"` // "": nobody knows any
 	Has    bool   `json:"has"`
 	Unseen bool   `json:"unseen,omitempty"`
-	Why    string `json:"why,omitempty"` // the record that it does not have, or why it does not answer
+	Known  bool   `json:"known,omitempty"` // the last survey saw already that it does not answer
+	Why    string `json:"why,omitempty"`   // the record that it does not have, or why it does not answer
 }
 
 // StopKind says why a run stopped.
@@ -199,8 +200,13 @@ func SendCame(s SentStep, _ time.Time) doc.Doc {
 }
 
 func cameBlocks(s SentStep) []doc.Block {
-	var blocks []doc.Block
+	blocks := []doc.Block{doc.Heading{Level: 3, Text: words.SendCame}}
 	add := func(tone doc.Tone, text doc.Text) {
+		if last, is := blocks[len(blocks)-1].(doc.List); is && last.Tone == tone {
+			last.Items = append(last.Items, text)
+			blocks[len(blocks)-1] = last
+			return
+		}
 		blocks = append(blocks, doc.List{Tone: tone, Items: []doc.Text{text}})
 	}
 	for _, e := range s.Entries {
@@ -218,7 +224,7 @@ func cameBlocks(s SentStep) []doc.Block {
 			if e.Outcome == send.Unknown || e.Outcome == send.Unread || e.Outcome == send.Begun {
 				tone = doc.Unseen
 			}
-			add(tone, doc.Phrase(wording.UpperFirst(said.Says)+". "+said.Do))
+			add(tone, doc.Phrase(said.Says+". "+said.Do))
 			if len(e.Others) > 0 {
 				blocks = append(blocks, othersTable(e.Zone, e.Others))
 			}
@@ -228,44 +234,43 @@ func cameBlocks(s SentStep) []doc.Block {
 				wording.DurationText(o.Found.TTL), wording.DurationText(o.Change.After.TTL)))
 		}
 	}
-	return append(blocks, serverBlocks(s)...)
+	addServers(s, add)
+	return blocks
 }
 
-func serverBlocks(s SentStep) []doc.Block {
-	var blocks []doc.Block
+// addServers says which name servers have what was sent.
+func addServers(s SentStep, add func(doc.Tone, doc.Text)) {
 	var zones []string
-	have := map[string]int{}
+	have, all := map[string]int{}, map[string]int{}
 	for _, v := range s.Servers {
-		if !slices.Contains(zones, v.Zone) {
+		if all[v.Zone]++; all[v.Zone] == 1 {
 			zones = append(zones, v.Zone)
 		}
-		switch {
-		case v.Has:
+		if v.Has {
 			have[v.Zone]++
-		case v.Server == "":
-			blocks = append(blocks, doc.List{Tone: doc.Unseen,
-				Items: []doc.Text{doc.Phrasef(words.SendNoServer, hostText(v.Zone))}})
-		case v.Unseen:
-			blocks = append(blocks, doc.List{Tone: doc.Unseen,
-				Items: []doc.Text{doc.Phrasef(words.SendSilent, v.Server, v.Why)}})
-		default:
-			blocks = append(blocks, doc.List{Tone: doc.Failed,
-				Items: []doc.Text{doc.Phrasef(words.SendBehind, v.Server, v.Why)}})
 		}
 	}
 	for _, z := range zones {
-		all := 0
-		for _, v := range s.Servers {
-			if v.Zone == z {
-				all++
-			}
-		}
-		if n := have[z]; n > 0 && n == all {
-			blocks = append([]doc.Block{doc.List{Tone: doc.Good, Items: []doc.Text{
-				doc.Phrasef(words.SendServers, hostText(z), wording.Count(n, "address"))}}}, blocks...)
+		switch n := have[z]; {
+		case n == all[z]:
+			add(doc.Good, doc.Phrasef(words.SendServers, hostText(z), wording.Count(n, "address")))
+		case n > 0:
+			add(doc.Good, doc.Phrasef(words.SendSome, hostText(z), n, all[z]))
 		}
 	}
-	return blocks
+	for _, v := range s.Servers {
+		switch {
+		case v.Has:
+		case v.Server == "":
+			add(doc.Unseen, doc.Phrasef(words.SendNoServer, hostText(v.Zone)))
+		case v.Unseen && v.Known:
+			add(doc.Unseen, doc.Phrasef(words.SendSilentBefore, v.Server, v.Why))
+		case v.Unseen:
+			add(doc.Unseen, doc.Phrasef(words.SendSilent, v.Server, v.Why))
+		default:
+			add(doc.Failed, doc.Phrasef(words.SendBehind, v.Server, v.Why))
+		}
+	}
 }
 
 // othersTable shows what was expected, and what stands there.
@@ -301,7 +306,10 @@ func SendEnd(r *SendRun, now time.Time) doc.Doc {
 			sent++
 		}
 	}
-	done := doc.Phrasef(words.SendDone, wording.Count(sent, "step"))
+	var done doc.Text
+	if sent > 0 || r.Stop == nil {
+		done = doc.Phrasef(words.SendDone, wording.Count(sent, "step"))
+	}
 	var blocks []doc.Block
 	switch stop := r.Stop; {
 	case stop == nil && r.Book != nil:
@@ -338,7 +346,7 @@ func stopBlocks(v *doc.Verdict, stop *SendStop, done doc.Text, now time.Time) []
 		v.Next = doc.Cat(doc.Copy("upperpath plan"), doc.Phrase(words.ShowsThem))
 	case StopByHand:
 		blocks = handBlocks(stop)
-		v.Says = doc.Cat(done, doc.Phrase(" "), doc.Phrasef(words.SendByHand, stop.Task.Number))
+		v.Says = behind(done, doc.Phrasef(words.SendByHand, stop.Task.Number))
 		v.Next = next(words.SendOnceDone)
 		if len(stop.Task.Expects) == 0 {
 			v.Next = doc.Cat(doc.Phrase(words.SendMark),
@@ -372,7 +380,7 @@ func stopBlocks(v *doc.Verdict, stop *SendStop, done doc.Text, now time.Time) []
 			v.Says = doc.Phrasef(words.SendNotSeen, stop.Task.Number)
 		}
 	case StopWaits:
-		v.Tone, v.Says = doc.Noted, doc.Cat(done, doc.Phrase(" "), doc.Phrasef(words.SendTooEarly,
+		v.Tone, v.Says = doc.Noted, behind(done, doc.Phrasef(words.SendTooEarly,
 			stop.Task.Number, stop.Until.In(now.Location()).Format(clockForm),
 			wording.SpanUp(stop.Until.Sub(now))))
 		v.Next = next(words.SendGoesOn)
@@ -382,6 +390,14 @@ func stopBlocks(v *doc.Verdict, stop *SendStop, done doc.Text, now time.Time) []
 			doc.Copy(fmt.Sprintf("upperpath runbook --back %d%s", stop.Task.Number, stop.Begin)))
 	}
 	return blocks
+}
+
+// behind puts one sentence behind another, where there is one.
+func behind(first, next doc.Text) doc.Text {
+	if len(first) == 0 {
+		return next
+	}
+	return doc.Cat(first, doc.Phrase(" "), next)
 }
 
 // handBlocks says what is done by hand, and what is not as it should be.

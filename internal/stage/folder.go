@@ -3,6 +3,7 @@ package stage
 import (
 	"cmp"
 	"crypto/tls"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -36,6 +37,20 @@ type sceneFile struct {
 	Resolver     resolverEntry                       `yaml:"resolver"`
 	Signed       map[string]signedEntry              `yaml:"signed"`
 	Registry     *registryEntry                      `yaml:"registry"`
+	Keys         map[string]keyEntry                 `yaml:"keys"`
+	Provider     *providerEntry                      `yaml:"provider"`
+}
+
+// keyEntry is a key with which name servers take updates.
+type keyEntry struct {
+	Secret string `yaml:"secret"` // in base64
+}
+
+// providerEntry is a provider whose zones are changed over an HTTP interface.
+type providerEntry struct {
+	Address string   `yaml:"address"`
+	Token   string   `yaml:"token"`
+	Zones   []string `yaml:"zones"`
 }
 
 // nameServerEntry is a name server at an address. It serves zone files of a folder, all of them or
@@ -52,6 +67,7 @@ type nameServerEntry struct {
 	// answers longer than so many octets end there, and do not say so
 	Cuts   int    `yaml:"cuts"`
 	Behind uint32 `yaml:"behind"` // by so much its serials are older than those in the files
+	Key    string `yaml:"key"`    // of keys: with it the server takes updates
 }
 
 // signedEntry says how a zone is signed.
@@ -180,6 +196,7 @@ func FromFolder(folder string, now time.Time) (Scene, error) {
 	faults = append(faults, wrong...)
 	faults = append(faults, file.names(folder, &scene).In(path)...)
 	faults = append(faults, file.registry(&scene, now).In(path)...)
+	faults = append(faults, file.provider(&scene).In(path)...)
 	faults = append(faults, file.signed(&scene).In(path)...)
 	return scene, faults.Err()
 }
@@ -200,6 +217,14 @@ func (f sceneFile) names(folder string, scene *Scene) problem.List {
 			Transfer: bool(entry.Transfer),
 			Drops:    entry.Drops, Fails: entry.Fails, Denies: entry.Denies, NoEDNS: bool(entry.NoEDNS),
 			Cuts: entry.Cuts, Behind: entry.Behind}
+		if entry.Key != "" {
+			key, known := f.Keys[entry.Key]
+			if _, err := base64.StdEncoding.DecodeString(key.Secret); !known || err != nil ||
+				key.Secret == "" {
+				faults.Add(problem.Problem{Value: entry.Key, Fault: fact.SceneKey{}})
+			}
+			n.Key = &UpdateKey{Name: entry.Key, Secret: key.Secret}
+		}
 		for _, kind := range slices.Concat(entry.Drops, entry.Fails, entry.Denies) {
 			if dns.StringToType[kind] == 0 {
 				faults.Add(problem.Problem{Value: kind, Fault: fact.SceneType{}})
@@ -225,6 +250,22 @@ func (f sceneFile) names(folder string, scene *Scene) problem.List {
 		scene.NameServers[a] = n
 	}
 	return faults
+}
+
+// provider puts the provider into the scene whose zones are changed over an HTTP interface.
+func (f sceneFile) provider(scene *Scene) problem.List {
+	if f.Provider == nil {
+		return nil
+	}
+	a, err := netip.ParseAddr(f.Provider.Address)
+	if err != nil {
+		return problem.List{{Value: f.Provider.Address, Fault: fact.SceneAddress{}}}
+	}
+	scene.Provider = &Provider{At: netip.AddrPortFrom(a, 80), Token: f.Provider.Token}
+	for _, name := range f.Provider.Zones {
+		scene.Provider.Zones = append(scene.Provider.Zones, originOf(name))
+	}
+	return nil
 }
 
 // signed reads which zones are signed, and how.

@@ -36,6 +36,8 @@ type NameServer struct {
 	NoEDNS bool     // FORMERR to whatever has EDNS
 	Cuts   int      // answers longer than so many octets end there, and do not say so; 0: none does
 	Behind uint32   // by so much its serials are older than those in the files
+
+	Key *UpdateKey // with which it takes updates; nil: it takes none
 }
 
 // behind gives a server's zones with the serials that it says.
@@ -439,6 +441,26 @@ func (s *Stage) serveDNS() error {
 	return fmt.Errorf("no port is free for DNS on both UDP and TCP: %w", lastErr)
 }
 
+// signing signs answers to questions that are signed.
+type signing struct {
+	dns.ResponseWriter
+	server   *NameServer
+	question *dns.Msg
+}
+
+func (s signing) WriteMsg(m *dns.Msg) error {
+	signReply(s.server, s.ResponseWriter, s.question, m)
+	return s.ResponseWriter.WriteMsg(m)
+}
+
+// acceptUpdates has updates read, with as many records as they bring.
+func acceptUpdates(h dns.Header) dns.MsgAcceptAction {
+	if h.Bits>>11&15 == dns.OpcodeUpdate {
+		return dns.MsgAccept
+	}
+	return dns.DefaultMsgAcceptFunc(h)
+}
+
 // serveNames starts a name server, which is reached over TCP through the proxy.
 func (s *Stage) serveNames(at netip.AddrPort, n *NameServer) error {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -452,8 +474,16 @@ func (s *Stage) serveNames(at netip.AddrPort, n *NameServer) error {
 	server := &dns.Server{
 		Listener: l,
 		Handler: calm(dns.HandlerFunc(func(w dns.ResponseWriter, q *dns.Msg) {
-			n.serve(*known.Load(), w, q)
+			if q.Opcode == dns.OpcodeUpdate {
+				s.update(at.Addr(), n, w, q)
+				return
+			}
+			n.serve(*known.Load(), signing{w, n, q}, q)
 		})),
+	}
+	if n.Key != nil {
+		server.TsigSecret = map[string]string{dns.CanonicalName(n.Key.Name): n.Key.Secret}
+		server.MsgAcceptFunc = acceptUpdates
 	}
 	started := make(chan struct{})
 	server.NotifyStartedFunc = func() { close(started) }

@@ -107,6 +107,7 @@ func (p *Player) held(who []string) func(host string) bool {
 // is done at a provider and seen by nobody changes nothing here. An error comes back where a record
 // cannot be read.
 func (p *Player) Do(t plan.Task) error {
+	p.takeUpdates()
 	switch t.Step.Kind {
 	case act.RemoveStaleDS, act.RemoveDS:
 		for _, zone := range t.Zones {
@@ -139,6 +140,7 @@ func (p *Player) Do(t plan.Task) error {
 // Undo types rows that take something back on the stage. A DS record that is published again is the
 // one that was there. An error comes back where a record cannot be read.
 func (p *Player) Undo(rows []world.Row) error {
+	p.takeUpdates()
 	p.rows = slices.Clip(p.rows)
 	for _, r := range rows {
 		switch {
@@ -168,6 +170,12 @@ func (p *Player) Undo(rows []world.Row) error {
 	told := p.plan.Told(p.rows)
 	p.told.Store(&told)
 	return p.SetNames(p.now)
+}
+
+// takeUpdates takes over what name servers were sent meanwhile.
+func (p *Player) takeUpdates() {
+	playing := p.Playing()
+	p.now.Zones, p.now.NameServers = playing.Zones, playing.NameServers
 }
 
 // inFull gives a value that forms show as zone files have it.

@@ -23,6 +23,7 @@ import (
 	"net/http"
 	"net/netip"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -37,7 +38,8 @@ type Scene struct {
 	Endpoints   map[netip.AddrPort]*Endpoint
 	NameServers map[netip.Addr]*NameServer
 	Signed      map[string]Signed // zones that are signed, by origin with the last dot
-	Remember    bool              // resolvers go on giving old answers until their TTL has run out
+	Provider    *Provider
+	Remember    bool // resolvers go on giving old answers until their TTL has run out
 	// how many times faster than real time TTLs run out; 0: as in real time
 	Speed float64
 }
@@ -94,6 +96,8 @@ type Stage struct {
 	proxy     net.Listener
 	doors     map[netip.AddrPort]string // endpoint to the loopback address where it listens
 	closers   []func() error
+	editing   sync.Mutex
+	playing   Scene // as it is by now, before anything is signed
 }
 
 // Start starts everything on loopback ports that the system chooses. An error comes back where a
@@ -106,12 +110,13 @@ func Start(scene Scene) (*Stage, error) {
 	if err != nil {
 		return nil, err
 	}
-	signers := map[string]*signer{}
+	signers, playing := map[string]*signer{}, scene
 	if scene, err = signAll(scene, signers); err != nil {
 		return nil, err
 	}
 	s := &Stage{
 		scene:     scene,
+		playing:   playing,
 		authority: a,
 		doors:     map[netip.AddrPort]string{},
 		served:    map[netip.Addr]*atomic.Pointer[zones]{},
@@ -140,6 +145,11 @@ func (s *Stage) start() error {
 			return fmt.Errorf("serving %s: %w", at, err)
 		}
 	}
+	if p := s.scene.Provider; p != nil {
+		if err := s.serveEndpoint(p.At, &Endpoint{Visit: p.visit(s)}); err != nil {
+			return fmt.Errorf("serving %s: %w", p.At, err)
+		}
+	}
 	for a, n := range s.scene.NameServers {
 		if n.Silent {
 			continue
@@ -162,7 +172,14 @@ func (s *Stage) SetZones(all []Zone) {
 // that are signed are signed anew, with the keys that they have. An error comes back where that
 // cannot be done, and nothing is taken over then.
 func (s *Stage) SetNames(scene Scene) error {
+	s.editing.Lock()
+	defer s.editing.Unlock()
+	return s.setNames(scene)
+}
+
+func (s *Stage) setNames(scene Scene) error {
 	scene.Now = s.scene.Now
+	s.playing = scene
 	scene, err := signAll(scene, s.signers)
 	if err != nil {
 		return err

@@ -382,6 +382,13 @@ var estateFile = []sentence{
 	bad[fact.PlaceServer]("this is not a name server",
 		"its name, with or without a port, such as ns1.registrar-a.example:53",
 		""),
+	badBy(func(f fact.PlaceUnused) (says, expected, do string) {
+		says, expected = "no domain has its records at this place", "a name that records-at: has"
+		if f.Near != "" {
+			do = "did you mean $Near?"
+		}
+		return says, expected, do
+	}),
 	bad[fact.PlaceSecret]("this looks like the key itself",
 		"the path of a file that holds it, or env:NAME",
 		"take it out of the estate file, into a file that only you can read"),

@@ -9,6 +9,7 @@ import (
 var sent = []sentence{
 	phrase[fact.SendEntry]("it is typed on a page, and is no record"),
 	phrase[fact.SendNoPlace]("the estate file's places: does not say how records reach $Place"),
+	phrase[fact.SendUnseen]("nobody has seen $Zone, so that nobody can say what has to stand there before"),
 	phrase[fact.SendAlias]("$Name gets the provider's own alias, which only its page can set"),
 	phrase[fact.SendThrough]("$Name goes through $Network, which only its page can say"),
 	phrase[fact.SentOutcome]("$Outcome:q is nothing that comes of sending"),
@@ -43,31 +44,34 @@ const (
 	SendNotEverywhere = "Step %d is not marked: not every name server is seen to have it."
 	SendNotSeen       = "Step %d is not marked: the zone file has it, and its name servers not yet. " +
 		"Put the file in place as you always do."
-	SendStep      = "Step %d: %s"
-	SendUndoStep  = "Taking step %d back: %s"
-	SendAt        = "%s, by %s: %s"
-	SendIsThere   = "%s: %s %s as planned already; nothing was sent."
-	SendWasTaken  = "%s: %s %s sent, and %s has them."
-	SendTTL       = "%s gives %s %s a TTL of %s, not of %s."
-	SendServers   = "%s: every name server has them (%s)."
-	SendBehind    = "%s does not have %s."
-	SendSilent    = "%s could not be asked: %s."
-	SendNoServer  = "Nobody knows the name servers of %s, so that none could be asked."
-	SendNobody    = "no name server is known"
-	SendAllDone   = "All %s of the runbook are done."
-	SendDone      = "%s carried out."
-	SendFound     = "step %d is done: %s"
-	SendWaits     = "Step %d may be done from %s on (in %s): until then resolvers hold older answers."
-	SendTooEarly  = "Step %d may be done from %s on (in %s)."
-	SendUndone    = "Step %d is taken back: all is as it was before."
-	SendNothingOf = "This program has sent nothing of step %d that it could take back."
-	SendWayBack   = "How it is taken back by hand: "
-	SendLogEmpty  = "Nothing was sent yet."
-	SendMissing   = "Not as it has to be"
-	SendUnseenYet = "Not seen"
-	SendDark      = "What breaks with it"
-	SendWarnings  = "What the plan warns of"
-	SendUnsigned  = "Updates to %s are not signed: give the place a key:."
+	SendStep         = "Step %d: %s"
+	SendUndoStep     = "Taking step %d back: %s"
+	SendAt           = "%s, by %s: %s"
+	SendIsThere      = "%s: %s %s as planned already; nothing was sent."
+	SendWasTaken     = "%s: %s %s sent, and %s has them."
+	SendTTL          = "%s gives %s %s a TTL of %s, not of %s."
+	SendServers      = "%s: every name server has them (%s)."
+	SendCame         = "What came of it"
+	SendSome         = "%s: %d of %d addresses of its name servers have them."
+	SendSilentBefore = "%s could not be asked: %s. It did not answer before either; mend or remove it."
+	SendBehind       = "%s does not have %s."
+	SendSilent       = "%s could not be asked: %s."
+	SendNoServer     = "Nobody knows the name servers of %s, so that none could be asked."
+	SendNobody       = "no name server is known"
+	SendAllDone      = "All %s of the runbook are done."
+	SendDone         = "%s carried out."
+	SendFound        = "step %d is done: %s"
+	SendWaits        = "Step %d may be done from %s on (in %s): until then resolvers hold older answers."
+	SendTooEarly     = "Step %d may be done from %s on (in %s)."
+	SendUndone       = "Step %d is taken back: all is as it was before."
+	SendNothingOf    = "This program has sent nothing of step %d that it could take back."
+	SendWayBack      = "How it is taken back by hand: "
+	SendLogEmpty     = "Nothing was sent yet."
+	SendMissing      = "Not as it has to be"
+	SendUnseenYet    = "Not seen"
+	SendDark         = "What breaks with it"
+	SendWarnings     = "What the plan warns of"
+	SendUnsigned     = "Updates to %s are not signed: give the place a key:."
 )
 
 // What is said of a program that is tried.

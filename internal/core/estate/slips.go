@@ -41,6 +41,7 @@ func (e *Estate) Slips(root *Node) problem.List {
 		}
 	}
 	s.servers()
+	e.unusedPlaces(root, &s)
 	for _, m := range s.mentions {
 		if fault := s.ask(m); fault != nil && !s.sure[m.name] {
 			s.sure[m.name] = true // it is asked about once
@@ -52,6 +53,31 @@ func (e *Estate) Slips(root *Node) problem.List {
 		return cmp.Or(cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column))
 	})
 	return s.questions
+}
+
+// unusedPlaces asks about places where no domain has its records, which a slip of the finger in
+// their names would make of them.
+func (e *Estate) unusedPlaces(root *Node, s *slips) {
+	var used []string
+	for _, d := range e.Domains {
+		used = append(used, d.RecordsAt, d.RecordsFrom)
+	}
+	for _, c := range e.Carriers {
+		used = append(used, c.Name)
+	}
+	for _, entry := range root.Entries {
+		if entry.Key.Text != "places" || entry.Value == nil {
+			continue
+		}
+		for _, place := range entry.Value.Entries {
+			name := place.Key.Text
+			if slices.Contains(used, name) || s.sure[strings.ToLower(name)] {
+				continue
+			}
+			s.questions.Add(problem.Problem{Line: place.Key.Line, Column: place.Key.Column, Value: name,
+				Fault: fact.PlaceUnused{Near: problem.Nearest(name, used)}})
+		}
+	}
 }
 
 type slips struct {

@@ -187,6 +187,9 @@ type (
 		Send, Key string
 	}
 	PlaceServer struct{}
+	PlaceUnused struct {
+		Near string
+	}
 	PlaceSecret struct{}
 	BadProxy    struct{}
 	NotResolver struct{}

@@ -107,6 +107,7 @@ type (
 	SceneSaysZone    struct{}
 	SceneDS          struct{}
 	SceneRegistry    struct{}
+	SceneKey         struct{}
 	NotScene         struct{}
 	SceneSaysDoor    struct{}
 	SceneTLS         struct{}

@@ -6,6 +6,9 @@ type (
 	SendNoPlace struct {
 		Place string
 	}
+	SendUnseen struct {
+		Zone string
+	}
 	SendAlias struct {
 		Name string
 	}

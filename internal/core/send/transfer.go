@@ -51,6 +51,9 @@ func Of(w *world.World, rows []world.Row) (all []Transfer, byHand []ByHand) {
 		case err != nil:
 			byHand = append(byHand, ByHand{r, fact.Kept{Says: err.Error()}})
 			continue
+		case unseen(w, r.Zone, r.Coming):
+			byHand = append(byHand, ByHand{r, fact.SendUnseen{Zone: r.Zone}})
+			continue
 		case r.Type == record.Alias:
 			byHand = append(byHand, ByHand{r, fact.SendAlias{Name: name}})
 			continue
@@ -96,6 +99,12 @@ func Of(w *world.World, rows []world.Row) (all []Transfer, byHand []ByHand) {
 		}
 	}
 	return all, byHand
+}
+
+// unseen reports whether nobody has seen a zone, so that nobody can say what has to stand there.
+func unseen(w *world.World, zone string, coming bool) bool {
+	_, seen := w.SetAt(zone, coming, record.Key{Name: zone, Type: "SOA"})
+	return !seen
 }
 
 // setsOf gives the sets of a zone in a state, by their keys; nil for those that are not there.
