@@ -15,7 +15,7 @@ if [ ! -s "$axe" ] && [ "${PEERS:-}" != skip ] && command -v curl >/dev/null && 
   fi
   rm -rf "$fetched"
 fi
-declare -A package=([nginx]=nginx [knotd]=knot [kzonecheck]=knot-dnssecutils [named]=bind9 [named-checkzone]=bind9-utils [dnssec-signzone]=bind9-utils [apache2]=apache2 [haproxy]=haproxy [caddy]=caddy [httxt2dbm]=apache2-utils [chromium]=chromium [certutil]=libnss3-tools [unbound]=unbound [mandoc]=mandoc)
+declare -A package=([nginx]=nginx [knotd]=knot [kzonecheck]=knot-dnssecutils [named]=bind9 [named-checkzone]=bind9-utils [dnssec-signzone]=bind9-utils [apache2]=apache2 [haproxy]=haproxy [caddy]=caddy [httxt2dbm]=apache2-utils [chromium]=chromium [certutil]=libnss3-tools [unbound]=unbound [mandoc]=mandoc [jq]=jq [curl]=curl)
 missing=()
 for program in "${!package[@]}"; do
   PATH="$PATH:/usr/sbin:/usr/local/sbin" command -v "$program" >/dev/null || missing+=("$program")

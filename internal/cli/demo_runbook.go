@@ -18,6 +18,7 @@ import (
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/stage"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // playRunbook works the runbook of a plan through on a stage that begins as it is today. Whatever a
@@ -108,9 +109,7 @@ func (p *demoPlay) workedThrough(book *runbook.Book, took time.Duration, sent, u
 	if err := p.tell(report.InFew(report.RunbookVerdict(book), 0, "")); err != nil {
 		return err
 	}
-	_, err := fmt.Fprintf(p.out, "%s of it %s sent to name servers by DNS UPDATE; step %d was taken "+
-		"back, and sent again.\nReal waits would have taken %s.\n→ upperpath send\n→ upperpath runbook\n",
-		wording.Count(sent, "step"), wording.Verb(sent, "was", "were"), undone, wording.Span(took))
+	_, err := fmt.Fprintf(p.out, words.PlayedRunbook, sent, undone, wording.Span(took))
 	return err
 }
 

@@ -236,9 +236,8 @@ func (p *program) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "upperpath",
 		Short: "Consolidate domains onto one site, and prove it",
-		Long: `Upper Path leads every door of every domain that a client owns to one canonical site: it
-plans, rehearses, writes for real servers, and audits as browsers meet it. Start with
-look, plan, audit. To see it all at once: upperpath demo`,
+		Long: `Upper Path leads every door of every domain that a client owns to one canonical
+site. Start with look, plan, audit. To see it all at once: upperpath demo`,
 		Example: `  upperpath demo --dir northmoor
   upperpath stage northmoor/stage      # in another terminal; here: cd northmoor
   upperpath plan`,

@@ -38,7 +38,7 @@ import (
 // sendOptions are the options of send beside those of every command.
 type sendOptions struct {
 	yes, warned, log, one bool
-	undo                  int
+	undo                  stepNumbers
 	by, try               string
 	timeout, within       time.Duration
 	limited               bool // a time-out was given
@@ -51,18 +51,17 @@ func (p *program) send() *cobra.Command {
 	var o sendOptions
 	c := &cobra.Command{
 		Use:   "send",
-		Short: "Carry the runbook's records to where they are kept, and take them back",
-		Long: `send carries out the steps of the runbook that are records, one after the other, at the
-places that the estate file's places: knows: by DNS UPDATE, by a program of yours, or in zone
-files. Each step is played first, shown, and asked about. It is sent only where the zone is as
-the step was made from; then every name server is asked whether it has it, the step is marked,
-and its wait begins. Steps that others do are looked at. It stops at the first thing that is not
-as it should be, and at what has to be done by hand, with the command that goes on.
+		Short: "Carry out the steps that are records, and take them back",
+		Long: `send carries out the steps of the runbook that are records, one after the other. The
+estate file says in places: how each provider takes them: by DNS UPDATE, by a program of yours,
+or in zone files. Each step is played first, shown, and asked about. It is sent only where the
+zone still is what the step was made from. Then every name server is asked, the step is marked,
+and its wait begins. It stops at the first thing that is not as it should be, and at what has to
+be done by hand, with the command that goes on.
 
---undo takes a step back in the same way. --log shows what was sent, when, by whom, and what was
-there before. --try-program tells the author of a program for a place what is still missing; the
-domain of --only lends its zone for that, in which names that begin with _upperpath-try come and
-go.`,
+--undo takes steps back in the same way. --log shows what was sent, when, and by whom.
+--try-program tells the author of a program what it lacks, in the zone of --only: names that
+begin with _upperpath-try come and go there.`,
 		Example: `  upperpath send
   upperpath send --one --yes
   upperpath send --undo 4
@@ -84,7 +83,7 @@ go.`,
 	f.BoolVar(&o.yes, "yes", false, "send without a question, but for what the plan warns of")
 	f.BoolVar(&o.warned, "accept-warnings", false, "send what the plan warns of, too")
 	f.BoolVar(&o.one, "one", false, "stop after one step")
-	f.IntVar(&o.undo, "undo", 0, "take back what was sent in the step with this `NUMBER`")
+	f.Var(&o.undo, "undo", "take back what was sent in the steps with these `NUMBERS`, the last first")
 	f.StringVar(&o.by, "by", "", "the `NAME` of whoever sends, for the log (default: that of the account)")
 	f.BoolVar(&o.log, "log", false, "show what was sent")
 	f.StringVar(&o.try, "try-program", "",
@@ -124,8 +123,14 @@ func (p *program) runSend(
 	s := &sender{program: p, estate: e, made: made, web: w, out: out, o: o, begin: begin,
 		scope: from.only, places: map[string]*opened{}, run: report.SendRun{Canonical: made.Canonical}}
 	defer s.close()
-	if o.undo != 0 {
-		err = s.takeBack(ctx)
+	if len(o.undo) > 0 {
+		numbers := slices.Clone(o.undo)
+		slices.Sort(numbers)
+		for _, n := range slices.Backward(numbers) {
+			if err = s.takeBack(ctx, n); err != nil {
+				break
+			}
+		}
 	} else {
 		err = s.carryOut(ctx)
 	}
@@ -267,6 +272,9 @@ var errStopped = ended{code: exitFindings}
 
 // carryOut carries out one step after the other.
 func (s *sender) carryOut(ctx context.Context) error {
+	if err := s.findOut(ctx); err != nil {
+		return err
+	}
 	audited := s.auditedBefore(ctx, s.estate, s.scope, &runbookOptions{check: true})
 	if !audited.IsZero() {
 		_, err := s.changeBook(context.WithoutCancel(ctx), s.estate, s.begin, &runbookOptions{},
@@ -394,15 +402,7 @@ func (s *sender) agree(shown report.SendShown) error {
 func (s *sender) send(ctx context.Context, at *opened, t *runbook.Task, transfers []send.Transfer,
 	undo bool) ([]send.Entry, error) {
 	var entries []send.Entry
-	keep := func(e *send.Entry) error {
-		err := s.inStore(s.estate, func(kept *store.Store) error {
-			return kept.KeepSent(context.WithoutCancel(ctx), e)
-		})
-		if err != nil {
-			return storeFailed(err)
-		}
-		return nil
-	}
+	keep := func(e *send.Entry) error { return s.keepSent(ctx, e) }
 	for _, transfer := range transfers {
 		meter := s.progress("sending to "+at.to, 0, "")
 		e, err := send.Carry(ctx, at.Place, clock{s.now}, send.Entry{By: s.by(), Scope: s.scope,
@@ -412,9 +412,6 @@ func (s *sender) send(ctx context.Context, at *opened, t *runbook.Task, transfer
 		if err != nil {
 			return entries, err
 		}
-		if err := s.foundOut(ctx, e); err != nil {
-			return entries, err
-		}
 		if entries = append(entries, e); !e.Outcome.Good() {
 			break
 		}
@@ -422,27 +419,42 @@ func (s *sender) send(ctx context.Context, at *opened, t *runbook.Task, transfer
 	return entries, nil
 }
 
-// foundOut notes what became of what nobody knew of, once it is seen.
-func (s *sender) foundOut(ctx context.Context, e send.Entry) error {
-	if e.Outcome != send.Already {
-		return nil
+// findOut asks, of all that was sent and of which nobody knows what came, what stands there.
+func (s *sender) findOut(ctx context.Context) error {
+	all, err := s.sent(ctx)
+	if err != nil {
+		return err
 	}
-	return s.inStore(s.estate, func(kept *store.Store) error {
-		all, err := kept.Sent(ctx)
+	for _, e := range all {
+		if e.Outcome != send.Begun && e.Outcome != send.Unknown {
+			continue
+		}
+		if _, known := s.estate.Places[e.Place]; !known {
+			continue
+		}
+		at, err := s.open(e.Place)
 		if err != nil {
-			return storeFailed(err)
+			return err
 		}
-		for _, o := range all {
-			open := o.Outcome == send.Begun || o.Outcome == send.Unknown
-			if open && o.Key == e.Key && o.Zone == e.Zone && o.Undo == e.Undo && o.Scope == e.Scope {
-				o.Outcome, o.Ended = send.Sent, s.now()
-				if err := kept.KeepSent(ctx, &o); err != nil {
-					return storeFailed(err)
-				}
-			}
+		if !e.FindOut(ctx, at.Place, s.now()) {
+			continue
 		}
-		return nil
+		if err := s.keepSent(ctx, &e); err != nil {
+			return err
+		}
+		s.tell(report.SendFoundOut(e))
+	}
+	return ctx.Err()
+}
+
+func (s *sender) keepSent(ctx context.Context, e *send.Entry) error {
+	err := s.inStore(s.estate, func(kept *store.Store) error {
+		return kept.KeepSent(context.WithoutCancel(ctx), e)
 	})
+	if err != nil {
+		return storeFailed(err)
+	}
+	return nil
 }
 
 func (s *sender) by() string {
@@ -640,12 +652,15 @@ func (s *sender) wait(ctx context.Context, book *runbook.Book, waiting []runbook
 }
 
 // takeBack takes back what was sent in a step.
-func (s *sender) takeBack(ctx context.Context) error {
+func (s *sender) takeBack(ctx context.Context, number int) error {
+	if err := s.findOut(ctx); err != nil {
+		return err
+	}
 	book, _, err := s.bookOf(ctx, s.estate, s.begin, &runbookOptions{})
 	if err != nil {
 		return err
 	}
-	t, err := book.Task(s.o.undo)
+	t, err := book.Task(number)
 	if err != nil {
 		return ended{exitUsage, err}
 	}

@@ -162,8 +162,8 @@ type edit struct {
 var errEdit = errors.New("it cannot be changed in place: type the change there by hand")
 
 // EditZone gives the text of a zone file with the changes of a transfer, and the serial that it has
-// then: the next one, or the first of the day where it is written by date. What does not belong to a
-// changed record stays as it is. An error says why it cannot be changed in place: the result was
+// then: the next one, or the first of the day where it is written by date. What does not belong to
+// a changed record stays as it is. An error says why it cannot be changed in place: the result was
 // read again, by two readers, and is not what was meant.
 func EditZone(path string, data []byte, t send.Transfer, now time.Time) ([]byte, uint32, error) {
 	lines, end, err := zoneLines(path, data, t.Zone)

@@ -140,7 +140,9 @@ func randomZone(r *rand.Rand) (string, map[record.Key]*record.Set) {
 	one := func(all ...string) string { return all[r.IntN(len(all))] }
 	var b strings.Builder
 	b.WriteString("; a zone\n$ORIGIN old.example.\n" + one("$TTL 3600\n", "$TTL 1h ; an hour\n"))
-	b.WriteString("@ IN SOA ns1 h " + one("( 5\n 7200 3600 1209600 300 )", "2026110101 1 2 3 4") + "\n")
+	b.WriteString(
+		"@ IN SOA ns1 h " + one("( 5\n 7200 3600 1209600 300 )", "2026110101 1 2 3 4") + "\n",
+	)
 	b.WriteString(one("\t", "@ ") + "IN NS ns1\n")
 	sets := map[record.Key]*record.Set{}
 	for i := range 1 + r.IntN(6) {
@@ -219,7 +221,10 @@ func TestTheFolderOfZoneFiles(t *testing.T) {
 	f := ZoneFolder{Path: folder, Now: func() time.Time { return editDay }}
 	ctx := context.Background()
 	tr := send.Transfer{Zone: "old.example", Changes: []record.Change{
-		changeOf(setOf("old.example", "A", 3600, "192.0.2.1"), setOf("old.example", "A", 300, "192.0.2.2"))}}
+		changeOf(
+			setOf("old.example", "A", 3600, "192.0.2.1"),
+			setOf("old.example", "A", 300, "192.0.2.2"),
+		)}}
 	_, err := f.Change(ctx, tr)
 	require.NoError(t, err)
 	text, err := os.ReadFile(path)

@@ -45,14 +45,6 @@ var errUnsigned = errors.New("its answer is not signed, so that it may be anybod
 // notSent says that nothing of a message left this machine.
 type notSent struct{ error }
 
-// who names the server for people.
-func (u *Updater) who() string {
-	if u.Port == dnsPort {
-		return u.Server.String()
-	}
-	return fmt.Sprintf("%s:%d", u.Server, u.Port)
-}
-
 // connect opens a TCP connection to the first address of the server that takes one.
 func (u *Updater) connect(ctx context.Context) (*dns.Conn, error) {
 	var addresses []netip.Addr

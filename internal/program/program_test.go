@@ -92,7 +92,10 @@ func play(fault string) {
 			if a["sets"] == nil {
 				var sets []map[string]any
 				for k, s := range zone {
-					sets = append(sets, map[string]any{"name": k[0], "type": k[1], "ttl": s.TTL, "values": s.Values})
+					sets = append(
+						sets,
+						map[string]any{"name": k[0], "type": k[1], "ttl": s.TTL, "values": s.Values},
+					)
 				}
 				a["sets"] = sets
 			}
@@ -106,7 +109,8 @@ func play(fault string) {
 			ok := q.Zone == "old.example" || fault == "reads anything"
 			for _, c := range q.Changes {
 				s, there := zone[[2]string{c.Name, c.Type}]
-				ok = ok && (c.Before == nil) == !there && (c.Before == nil || slices.Equal(s.Values, c.Before.Values))
+				ok = ok && (c.Before == nil) == !there &&
+					(c.Before == nil || slices.Equal(s.Values, c.Before.Values))
 			}
 			if !ok && fault != "minds nothing before" {
 				a["is"], a["changed"] = "refused", true
@@ -138,8 +142,6 @@ func command(t *testing.T, role string) program.Command {
 	t.Setenv("SECRET_OF_OTHERS", "hidden")
 	return program.Command{Run: []string{os.Args[0]}, Env: []string{plays}, Timeout: 2 * time.Second}
 }
-
-var keys = []record.Key{{Name: "old.example", Type: "A"}}
 
 func transfer() send.Transfer {
 	return send.Transfer{Zone: "old.example", Changes: []record.Change{
@@ -193,7 +195,11 @@ func TestWhatProgramsDo(t *testing.T) {
 
 func TestAProgramSeesNothingElse(t *testing.T) {
 	c := command(t, "none")
-	c.Run = []string{"/bin/sh", "-c", `read -r q; echo "{\"id\":1,\"is\":\"hello\",\"carrying\":1,\"name\":\"$(env | tr '\n' ' ' | tr -d '\"\\')\"}"`}
+	c.Run = []string{
+		"/bin/sh",
+		"-c",
+		`read -r q; echo "{\"id\":1,\"is\":\"hello\",\"carrying\":1,\"name\":\"$(env | tr '\n' ' ' | tr -d '\"\\')\"}"`,
+	}
 	p, err := program.Start(context.Background(), c)
 	if _, missing := exec.LookPath("/bin/sh"); missing != nil {
 		t.Skip("no shell")

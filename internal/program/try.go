@@ -39,7 +39,10 @@ func Try(ctx context.Context, c Command, zone string) []Check {
 	if !t.check("reads the zone", err) {
 		return t.all
 	}
-	if slices.ContainsFunc(before, func(s record.Set) bool { return strings.HasPrefix(s.Name, tryName) }) {
+	if slices.ContainsFunc(
+		before,
+		func(s record.Set) bool { return strings.HasPrefix(s.Name, tryName) },
+	) {
 		t.check("has nothing of an earlier trial in the zone",
 			fmt.Errorf("names that begin with %s are there: take them away first", tryName))
 		return t.all
@@ -109,7 +112,9 @@ func (t *trial) changes(ctx context.Context, before []record.Set) {
 	set := func(kind string, ttl int, values ...string) *record.Set {
 		return &record.Set{Name: name, Type: kind, TTL: ttl, Values: values}
 	}
-	change := func(all ...record.Change) send.Transfer { return send.Transfer{Zone: t.zone, Changes: all} }
+	change := func(all ...record.Change) send.Transfer {
+		return send.Transfer{Zone: t.zone, Changes: all}
+	}
 	of := func(before, after *record.Set) record.Change {
 		s := before
 		if s == nil {

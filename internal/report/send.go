@@ -194,6 +194,16 @@ func SendSeen(b *runbook.Book, numbers []int) doc.Doc {
 	return doc.Doc{Name: "send", Blocks: doc.Of(doc.List{Items: items, Tone: doc.Good})}
 }
 
+// SendFoundOut says what came of what nobody knew of.
+func SendFoundOut(e send.Entry) doc.Doc {
+	tone := doc.Good
+	if !e.Outcome.Good() {
+		tone = doc.Noted
+	}
+	return doc.Doc{Name: "send", Blocks: doc.Of(doc.List{Tone: tone, Items: []doc.Text{doc.Phrasef(
+		words.SendFoundOut, e.Step, hostText(e.Zone), words.SendOutcome(e.Outcome))}})}
+}
+
 // SendCame says what came of a step, zone by zone.
 func SendCame(s SentStep, _ time.Time) doc.Doc {
 	return doc.Doc{Name: "send", Blocks: doc.Of(cameBlocks(s)...)}
@@ -315,7 +325,12 @@ func SendEnd(r *SendRun, now time.Time) doc.Doc {
 	case stop == nil && r.Book != nil:
 		v.Says = doc.Phrasef(words.SendAllDone, wording.Count(len(r.Book.Tasks), "step"))
 	case stop == nil && len(r.Steps) > 0 && r.Steps[0].Undo:
-		v.Says = doc.Phrasef(words.SendUndone, r.Steps[0].Task.Number)
+		var numbers []int64
+		for _, s := range r.Steps {
+			numbers = append(numbers, int64(s.Task.Number))
+		}
+		v.Says = doc.Phrasef(words.SendUndone, wording.Verb(len(numbers), "Step", "Steps"),
+			wording.Numbers(numbers), wording.Verb(len(numbers), "is", "are"))
 		v.Next = doc.Copy("upperpath runbook")
 	case stop == nil:
 		v.Says, v.Next = done, doc.Cat(doc.Phrase(words.SendGoesOn), doc.Copy("upperpath send"))
@@ -469,10 +484,14 @@ func stepOf(e send.Entry) string {
 
 // SendLog shows all that was sent, the last first.
 func SendLog(canonical string, all []send.Entry, _ time.Time) doc.Doc {
-	d := doc.Doc{Name: "sent", Title: wording.UpperFirst(wording.Count(len(all), "transfer")) + " to " +
-		"where the records of " + canonical + " are kept", Main: "sent",
+	d := doc.Doc{
+		Name: "sent",
+		Title: wording.UpperFirst(wording.Count(len(all), "transfer")) + " to " +
+			"where the records of " + canonical + " are kept",
+		Main: "sent",
 		Data: map[string]any{"schema": "upperpath/sent/1", "canonical": canonical,
-			"sent": append([]send.Entry{}, all...)}}
+			"sent": append([]send.Entry{}, all...)},
+	}
 	if len(all) == 0 {
 		d.Blocks = doc.Of(doc.Verdict{Tone: doc.Noted, Says: doc.Phrase(words.SendLogEmpty),
 			Next: doc.Copy("upperpath send")}, sentRows(nil))

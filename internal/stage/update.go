@@ -27,8 +27,8 @@ type Provider struct {
 }
 
 // change changes the records of a zone at the name server at an address, or, without one, as the
-// world's resolvers know it: edit gives what they become, and a code. Copies elsewhere that were the
-// same follow, as secondaries do.
+// world's resolvers know it: edit gives what they become, and a code. Copies elsewhere that were
+// the same follow, as secondaries do.
 func (s *Stage) change(origin string, at netip.Addr, edit func([]dns.RR) ([]dns.RR, int)) int {
 	s.editing.Lock()
 	defer s.editing.Unlock()
@@ -280,7 +280,9 @@ func (p *Provider) visit(s *Stage) func(web.URL, *http.Request) Reply {
 		return Reply{Status: status, HTML: string(text) + "\n",
 			Headers: map[string]string{"Content-Type": "application/json"}}
 	}
-	wrong := func(status int, says string) Reply { return say(status, map[string]string{"says": says}) }
+	wrong := func(status int, says string) Reply {
+		return say(status, map[string]string{"says": says})
+	}
 	return func(u web.URL, r *http.Request) Reply {
 		zone, is := strings.CutPrefix(u.Path(), "/zones/")
 		origin := dns.Fqdn(strings.ToLower(zone))

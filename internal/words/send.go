@@ -9,7 +9,9 @@ import (
 var sent = []sentence{
 	phrase[fact.SendEntry]("it is typed on a page, and is no record"),
 	phrase[fact.SendNoPlace]("the estate file's places: does not say how records reach $Place"),
-	phrase[fact.SendUnseen]("nobody has seen $Zone, so that nobody can say what has to stand there before"),
+	phrase[fact.SendUnseen](
+		"nobody has seen $Zone, so that nobody can say what has to stand there before",
+	),
 	phrase[fact.SendAlias]("$Name gets the provider's own alias, which only its page can set"),
 	phrase[fact.SendThrough]("$Name goes through $Network, which only its page can say"),
 	phrase[fact.SentOutcome]("$Outcome:q is nothing that comes of sending"),
@@ -19,7 +21,7 @@ var sent = []sentence{
 	of[fact.SendChanged]("$Zone is not as it was when this step was made: $Sets:set changed since",
 		"Nothing was changed. Find out who changed it; then survey it, and rebuild the runbook."),
 	of[fact.SendRefused]("$To took nothing of it for $Zone: $Answer",
-		"All is as it was. Mend what it says, then go on with the same command."),
+		"All is as it was. Fix what it says, then go on with the same command."),
 	of[fact.SendHalfway]("$To took only a part of it for $Zone: $Sets:set $Sets/is/are not as planned",
 		"Look at what stands there. Going on sends the rest; undoing the step takes the part back."),
 	of[fact.SendUnknown]("Nobody knows what $To did with $Zone: $Why",
@@ -53,7 +55,7 @@ const (
 	SendServers      = "%s: every name server has them (%s)."
 	SendCame         = "What came of it"
 	SendSome         = "%s: %d of %d addresses of its name servers have them."
-	SendSilentBefore = "%s could not be asked: %s. It did not answer before either; mend or remove it."
+	SendSilentBefore = "%s could not be asked: %s. It did not answer before either; fix or remove it."
 	SendBehind       = "%s does not have %s."
 	SendSilent       = "%s could not be asked: %s."
 	SendNoServer     = "Nobody knows the name servers of %s, so that none could be asked."
@@ -61,18 +63,24 @@ const (
 	SendAllDone      = "All %s of the runbook are done."
 	SendDone         = "%s carried out."
 	SendFound        = "step %d is done: %s"
-	SendWaits        = "Step %d may be done from %s on (in %s): until then resolvers hold older answers."
-	SendTooEarly     = "Step %d may be done from %s on (in %s)."
-	SendUndone       = "Step %d is taken back: all is as it was before."
-	SendNothingOf    = "This program has sent nothing of step %d that it could take back."
-	SendWayBack      = "How it is taken back by hand: "
-	SendLogEmpty     = "Nothing was sent yet."
-	SendMissing      = "Not as it has to be"
-	SendUnseenYet    = "Not seen"
-	SendDark         = "What breaks with it"
-	SendWarnings     = "What the plan warns of"
-	SendUnsigned     = "Updates to %s are not signed: give the place a key:."
+	SendFoundOut     = "what came of step %d in %s was not known; it is now: %s"
+	SendWaits        = "Step %d may be done from %s on (in %s): until then, " +
+		"resolvers hold older answers."
+	SendTooEarly  = "Step %d may be done from %s on (in %s)."
+	SendUndone    = "%s %s %s taken back: all is as it was before."
+	SendNothingOf = "This program has sent nothing of step %d that it could take back."
+	SendWayBack   = "How it is taken back by hand: "
+	SendLogEmpty  = "Nothing was sent yet."
+	SendMissing   = "Not as it has to be"
+	SendUnseenYet = "Not seen"
+	SendDark      = "What breaks with it"
+	SendWarnings  = "What the plan warns of"
+	SendUnsigned  = "Updates to %s are not signed: give the place a key:."
 )
+
+// PlayedRunbook says what the demo did beside what its runbook shows.
+const PlayedRunbook = "%d steps went by DNS UPDATE, step %d back and again. Real waits: %s.\n" +
+	"→ upperpath runbook\n"
 
 // What is said of a program that is tried.
 const (
@@ -87,8 +95,8 @@ const (
 
 // SendOutcome says what came of sending.
 func SendOutcome(o send.Outcome) string {
-	return map[send.Outcome]string{send.Begun: "broken off: nobody knows", send.Sent: "sent",
-		send.Already: "was there already", send.Changed: "the zone had changed",
-		send.NotTaken: "refused", send.Halfway: "taken in part", send.Unknown: "nobody knows",
-		send.Unread: "not sent: nobody answered"}[o]
+	return map[send.Outcome]string{send.Begun: "broken off", send.Sent: "sent",
+		send.Already: "was there already", send.Changed: "had changed",
+		send.NotTaken: "refused", send.Halfway: "taken in part", send.Unknown: "not known",
+		send.Unread: "not answered"}[o]
 }

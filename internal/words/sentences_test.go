@@ -51,6 +51,10 @@ var filled = map[string]any{
 	"Domain":                     "lacemill-museum.example",
 	"Type":                       "CNAME",
 	"Carrier":                    "gateway",
+	"Network":                    "edge",
+	"Answer":                     "it refuses",
+	"Send":                       "update",
+	"SentOutcome.Outcome":        "delivered",
 	"URL":                        "http://lacemill-museum.example/visit.html",
 	"Zone":                       "lacemill-museum.example",
 	"Door":                       "http://www.lacemill-museum.example",
@@ -372,7 +376,7 @@ var filled = map[string]any{
 var familyNames = []string{
 	"reaching", "certificates", "chains", "destinations", "memory", "content",
 	"records", "mail", "registration", "rules", "search engines", "pairs", "plan", "checks",
-	"what is kept",
+	"what is kept", "what is sent",
 	"input", "the estate file", "files",
 }
 

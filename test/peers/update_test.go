@@ -54,10 +54,13 @@ func startUpdated(t *testing.T, name string) *updated {
 	}
 	u.write("update.key", "key \"update.example\" {\n\talgorithm hmac-sha256; # as tools write it\n"+
 		"\tsecret \""+secret+"\";\n};\n")
-	u.write("zones/example.zone", "$TTL 60\n@ IN SOA a.registry.example. h.registry.example. 1 3600 600 "+
-		"86400 5\n@ IN NS a.registry\na.registry IN A 127.0.0.1\nmoved IN NS ns1.moved\n"+
-		"ns1.moved IN A 127.0.0.1\nsigned IN NS ns1.signed\nns1.signed IN A 127.0.0.1\n"+
-		"www.n IN A 192.0.2.9\n")
+	u.write(
+		"zones/example.zone",
+		"$TTL 60\n@ IN SOA a.registry.example. h.registry.example. 1 3600 600 "+
+			"86400 5\n@ IN NS a.registry\na.registry IN A 127.0.0.1\nmoved IN NS ns1.moved\n"+
+			"ns1.moved IN A 127.0.0.1\nsigned IN NS ns1.signed\nns1.signed IN A 127.0.0.1\n"+
+			"www.n IN A 192.0.2.9\n",
+	)
 	u.begin()
 	return u
 }
@@ -123,8 +126,12 @@ zone "signed.example" { type primary; file "zones/signed.example.zone";
 	u.process = exec.Command(binary, args...)
 	u.start(u.process, u.at)
 	// it listens a moment before it has its zones
-	require.Eventually(u.t, func() bool { return len(u.sets("moved.example", "moved.example", "A")) > 0 },
-		20*time.Second, 20*time.Millisecond)
+	require.Eventually(
+		u.t,
+		func() bool { return len(u.sets("moved.example", "moved.example", "A")) > 0 },
+		20*time.Second,
+		20*time.Millisecond,
+	)
 }
 
 // end has the server go away.
@@ -137,7 +144,9 @@ func (u *updated) end() {
 func (u *updated) updater(key *live.TransferKey) *live.Updater {
 	point, err := live.ParsePoint("ns1.moved.example:53=" + u.at)
 	require.NoError(u.t, err)
-	w, err := live.New(live.Vantage{Name: "here", Points: []live.Point{point}, Timeout: 5 * time.Second})
+	w, err := live.New(
+		live.Vantage{Name: "here", Points: []live.Point{point}, Timeout: 5 * time.Second},
+	)
 	require.NoError(u.t, err)
 	u.t.Cleanup(w.Close)
 	host, err := web.ParseHost("ns1.moved.example")

@@ -24,7 +24,7 @@ var placeKeys = []Key{
 	{"places", "send", "text", sendWords, "", "update"},
 	{"places", "server", "text", nil, "", "ns1.registrar-a.example"},
 	{"places", "key", "text", nil, "", "update.key"},
-	{"places", "run", "list of text", nil, "", `["./my-provider", "--account", "museums"]`},
+	{"places", "run", "list of text", nil, "", `["./my-provider", "museums"]`},
 	{"places", "env", "list of text", nil, "", "[PROVIDER_TOKEN]"},
 	{"places", "path", "path", nil, "", "zones"},
 	{"places", "timeout", "time", nil, "60s", "2m"},

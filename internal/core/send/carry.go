@@ -191,6 +191,26 @@ func othersOf(s Standing) []Other {
 	return all
 }
 
+// FindOut asks a place what came of an entry of which nobody knows it, and reports whether it is
+// known now.
+func (e *Entry) FindOut(ctx context.Context, p Place, now time.Time) bool {
+	t := e.Transfer()
+	sets, err := p.Read(ctx, t.Zone, t.Keys())
+	if err != nil {
+		return false
+	}
+	switch s := t.Compare(sets); {
+	case len(s.Done) == len(t.Changes):
+		e.Outcome, e.TTLs = Sent, s.TTLs
+	case len(s.Open) == len(t.Changes):
+		e.Outcome = NotTaken
+	default:
+		e.Outcome, e.Others = Halfway, othersOf(s)
+	}
+	e.Ended = now
+	return true
+}
+
 // LastSent gives, of what was kept, what is to be taken back of a step: the last that was sent of
 // each zone since the step was taken back last. What is unknown counts: it may stand there.
 func LastSent(kept []Entry, scope, key string) []Entry {

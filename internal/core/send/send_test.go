@@ -77,7 +77,7 @@ func TestWhatCannotBeSent(t *testing.T) {
 	through := row(world.Add, "www", "A", "", "203.0.113.20", 300)
 	through.Through = "edge"
 	for name, r := range map[string]world.Row{
-		"an entry":               {Place: "A", Do: world.Add, Kind: world.HostEntry, Domain: "old.example"},
+		"an entry":               {Place: "A", Do: world.Add, Kind: world.HostEntry},
 		"an alias":               row(world.Add, "@", record.Alias, "", "sites.platform.example", 300),
 		"through":                through,
 		"a value that is none":   row(world.Add, "@", "A", "", "here", 300),
@@ -103,7 +103,10 @@ func TestCompare(t *testing.T) {
 	tr := send.Transfer{Zone: "old.example", Changes: []record.Change{
 		change(set("old.example", "A", 3600, "192.0.2.1"), set("old.example", "A", 300, "192.0.2.2")),
 		change(nil, set("new.old.example", "MX", 300, "10 mail.old.example.")),
-		change(set("www.old.example", "A", 3600, "192.0.2.1"), set("www.old.example", "A", 300, "192.0.2.1")),
+		change(
+			set("www.old.example", "A", 3600, "192.0.2.1"),
+			set("www.old.example", "A", 300, "192.0.2.1"),
+		),
 		change(set("gone.old.example", "TXT", 60, `"x"`), nil),
 	}}
 	for name, c := range map[string]struct {
@@ -193,7 +196,8 @@ func TestWhatCameOfIt(t *testing.T) {
 		"it says yes and does half":    {1, nil, nil, send.Halfway, 1},
 		"it refuses":                   {0, &send.Refused{Says: "no"}, nil, send.NotTaken, 0},
 		"it refuses, and took it":      {-1, &send.Refused{Says: "no"}, nil, send.Sent, 0},
-		"it had changed":               {0, &send.Refused{Says: "no", Changed: true}, nil, send.Changed, 2},
+		"it had changed": {0, &send.Refused{Says: "no", Changed: true}, nil,
+			send.Changed, 2},
 		"the answer is lost":           {-1, lost, nil, send.Sent, 0},
 		"the question is lost":         {0, lost, nil, send.NotTaken, 0},
 		"it took half and died":        {1, lost, nil, send.Halfway, 1},
@@ -247,8 +251,8 @@ func TestNothingIsSentThatIsNotKept(t *testing.T) {
 	assert.Equal(t, send.Unread, e.Outcome)
 }
 
-// TestWhatIsTakenBack keeps runs of sending and undoing at random, broken off too, and compares what
-// would be taken back with what a plain list of states says.
+// TestWhatIsTakenBack keeps runs of sending and undoing at random, broken off too, and compares
+// what would be taken back with what a plain list of states says.
 func TestWhatIsTakenBack(t *testing.T) {
 	r := rand.New(rand.NewPCG(36, 1))
 	for round := range 300 {
@@ -267,7 +271,11 @@ func TestWhatIsTakenBack(t *testing.T) {
 			return nil
 		}
 		for range 1 + r.IntN(4) {
-			sets, _ := z.Read(context.Background(), "", []record.Key{key("old.example"), key("b.old.example")})
+			sets, _ := z.Read(
+				context.Background(),
+				"",
+				[]record.Key{key("old.example"), key("b.old.example")},
+			)
 			tr := send.Transfer{Zone: "old.example"}
 			for _, name := range []string{"old.example", "b.old.example"} {
 				var is *record.Set

@@ -11,8 +11,8 @@
 // What is sent says what has to stand there before: the sets as they were just read, which are
 // those that the step was made from. Before anything goes out, Carry has it kept as begun. Whatever
 // the place answers, it is asked again what stands there: that decides what is said. Where it does
-// not answer, the outcome is Unknown, and the next Carry of the same transfer finds it out, since it
-// begins by reading.
+// not answer, the outcome is Unknown, and the next Carry of the same transfer finds it out, since
+// it begins by reading.
 package send
 
 import (
@@ -108,7 +108,12 @@ func unseen(w *world.World, zone string, coming bool) bool {
 }
 
 // setsOf gives the sets of a zone in a state, by their keys; nil for those that are not there.
-func setsOf(w *world.World, zone string, coming bool, keys []record.Key) map[record.Key]*record.Set {
+func setsOf(
+	w *world.World,
+	zone string,
+	coming bool,
+	keys []record.Key,
+) map[record.Key]*record.Set {
 	all := map[record.Key]*record.Set{}
 	for _, key := range keys {
 		values, _ := w.SetAt(zone, coming, key)
@@ -182,10 +187,10 @@ type Other struct {
 	Found  *record.Set   `json:"found,omitempty"` // nil: nothing is there
 }
 
-// Compare compares what stands in a zone with what a transfer was made from, and with what it makes.
-// Values decide; where they stay, the TTL does. What was only seen through resolvers has no TTL that
-// could be compared, so a set with the values from before is as it was, whatever its TTL. Providers
-// have least TTLs of their own, so that a set with the planned values is done with any.
+// Compare compares what stands in a zone with what a transfer was made from, and with what it
+// makes. Values decide; where they stay, the TTL does. What was only seen through resolvers has no
+// TTL that could be compared, so a set with the values from before is as it was, whatever its TTL.
+// Providers have least TTLs of their own, so that a set with the planned values is done with any.
 func (t Transfer) Compare(sets []record.Set) Standing {
 	found := map[record.Key]*record.Set{}
 	for i := range sets {
@@ -241,8 +246,8 @@ type Beside struct {
 	Alias bool // an alias comes: nothing else may be there; else no alias may
 }
 
-// Beside gives what must not be there when a transfer begins, as far as the transfer itself does not
-// take it away.
+// Beside gives what must not be there when a transfer begins, as far as the transfer itself does
+// not take it away.
 func (t Transfer) Beside() []Beside {
 	goes := map[string]bool{} // names at which something is taken away
 	for _, c := range t.Changes {
