@@ -68,7 +68,11 @@ terminal content "upperpath audit --content --rate 500" top
 upperpath write sheet --format html >/dev/null
 page sheet "$work/museums/sheets/registrar-a.html"
 page report "$work/museums/report.html"
-# Last, since it changes a zone of the stage.
+# Last, since they change zones of the stage.
+upperpath runbook --done 1,2 >/dev/null
+http_proxy=socks5h://$(sed -n 's/.*socks5:..\([0-9.:]*\).*/\1/p' stage/stage.yaml)
+export http_proxy PROVIDER_TOKEN=made-up-token
+terminal send "upperpath send --yes --accept-warnings --timeout 0s" top 5
 upperpath recheck --accept-all >/dev/null 2>&1
 cat >stage/zones/northmoormuseum.example.zone <<'Z'
 $TTL 300
@@ -80,5 +84,4 @@ www IN CNAME sites.platform.example.
 Z
 sleep 1.5
 upperpath survey --fail-on never >/dev/null 2>&1
-terminal compare "upperpath compare first last" top
 terminal recheck "upperpath recheck --forget"

@@ -278,7 +278,8 @@ site. Start with look, plan, audit. To see it all at once: upperpath demo`,
 	for _, c := range []*cobra.Command{p.look(), p.newEstate(), p.survey(), p.inventory(),
 		p.gather(), p.cover(), p.pair(),
 		p.plan(), p.prove(),
-		p.rules(), p.rehearse(), p.write(), p.runbook(), p.send(), p.await(), p.audit(), p.report(), p.compare(),
+		p.rules(), p.rehearse(), p.write(), p.runbook(), p.send(), p.await(), p.audit(),
+		p.report(), p.compare(),
 		p.recheck()} {
 		c.GroupID = "work"
 		root.AddCommand(c)

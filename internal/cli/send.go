@@ -188,6 +188,7 @@ type sender struct {
 	begin  func() *runbook.Book
 	scope  string
 	places map[string]*opened
+	told   bool // something was told
 	agreed bool // somebody agreed to the first step
 	run    report.SendRun
 }
@@ -617,7 +618,9 @@ func expectations(e send.Entry) []expect.Expectation {
 
 // wait waits until the first of some steps may be done, and shows meanwhile how resolvers follow.
 func (s *sender) wait(ctx context.Context, book *runbook.Book, waiting []runbook.Waiting) error {
-	first := slices.MinFunc(waiting, func(a, b runbook.Waiting) int { return a.Until.Compare(b.Until) })
+	first := slices.MinFunc(waiting, func(a, b runbook.Waiting) int {
+		return a.Until.Compare(b.Until)
+	})
 	left := first.Until.Sub(s.now())
 	if s.o.limited && left > s.o.timeout {
 		return s.stop(report.SendStop{Kind: report.StopWaits, Task: &book.Tasks[first.Number-1],
@@ -717,8 +720,17 @@ func (s *sender) tell(d doc.Doc) {
 	if s.out.format != "text" || s.quiet {
 		return
 	}
+	s.apart()
 	_ = s.show(d, s.out)
 	s.program.out.flush()
+}
+
+// apart parts what is told from what was told before.
+func (s *sender) apart() {
+	if s.told && s.out.format == "text" {
+		fmt.Fprintln(s.program.out)
+	}
+	s.told = true
 }
 
 // stop notes why a run stops.
@@ -735,6 +747,9 @@ func (s *sender) finish(err error) error {
 	}
 	if s.run.Stop != nil {
 		s.run.Stop.Begin = s.scopeOption()
+	}
+	if !s.quiet {
+		s.apart()
 	}
 	if showErr := s.show(report.SendEnd(&s.run, s.now()), s.out); showErr != nil {
 		return showErr

@@ -136,10 +136,10 @@ func TestNobodyCallsTheClockInCore(t *testing.T) {
 func TestArrowsPointDownOnly(t *testing.T) {
 	below := map[string]string{
 		"files": "core", "live": "core", "servers": "core", "imports": "core", "store": "core",
-		"words": "core doc",
+		"words": "core doc", "program": "core",
 		"doc":   "core",
 		"stage": "core files live", "report": "core store doc words",
-		"cli": "core files live servers imports store stage doc report words",
+		"cli": "core files live servers imports store stage doc report words program",
 	}
 	for pkg, names := range imports(t, "..") {
 		from := strings.Split(strings.TrimPrefix(pkg, "../"), "/")[0]

@@ -20,7 +20,7 @@ import (
 // TSIG (RFC 8945) where there is a key. It is a send.Place.
 type Updater struct {
 	Web     *Client
-	Server  web.Host
+	Server  string // its name, or an address
 	Port    uint16
 	Key     *TransferKey // nil: nothing is signed
 	Timeout time.Duration
@@ -47,25 +47,26 @@ type notSent struct{ error }
 
 // connect opens a TCP connection to the first address of the server that takes one.
 func (u *Updater) connect(ctx context.Context) (*dns.Conn, error) {
-	var addresses []netip.Addr
-	if a, err := netip.ParseAddr(u.Server.String()); err == nil {
-		addresses = []netip.Addr{a}
-	} else if _, pointed := u.Web.dialer.pointed(u.Server, u.Port); pointed {
-		addresses = []netip.Addr{netip.IPv4Unspecified()} // the point says which
+	var targets []netip.AddrPort
+	if a, err := netip.ParseAddr(u.Server); err == nil {
+		targets = append(targets, netip.AddrPortFrom(a, u.Port))
 	} else {
-		addresses = u.Web.nameServer(ctx, u.Server.String(), nil).addresses
+		h, err := web.ParseHost(u.Server)
+		if err != nil {
+			return nil, err
+		}
+		if to, pointed := u.Web.dialer.pointed(h, u.Port); pointed {
+			targets = append(targets, to)
+		} else {
+			for _, a := range u.Web.nameServer(ctx, u.Server, nil).addresses {
+				targets = append(targets, netip.AddrPortFrom(a, u.Port))
+			}
+		}
 	}
 	err := errNoAddress
-	for _, a := range addresses {
-		s := u.Web.newSession(u.Server, a)
-		if s.target.Addr() == a {
-			s.target = netip.AddrPortFrom(a, u.Port)
-		}
-		if to, pointed := u.Web.dialer.pointed(u.Server, u.Port); pointed {
-			s.target = to
-		}
+	for _, target := range targets {
 		var c net.Conn
-		if c, err = s.stream(ctx); err == nil {
+		if c, err = (&session{web: u.Web, name: u.Server, target: target}).stream(ctx); err == nil {
 			conn := &dns.Conn{Conn: c}
 			if u.Key != nil {
 				conn.TsigSecret = map[string]string{dns.CanonicalName(u.Key.Name): u.Key.Secret}

@@ -380,7 +380,7 @@ var estateFile = []sentence{
 		"server: and key: with update, run: and env: with program, path: with file",
 		""),
 	bad[fact.PlaceServer]("this is not a name server",
-		"its name, with or without a port, such as ns1.registrar-a.example:53",
+		"its name or address, with or without a port, such as ns1.registrar-a.example:53",
 		""),
 	badBy(func(f fact.PlaceUnused) (says, expected, do string) {
 		says, expected = "no domain has its records at this place", "a name that records-at: has"

@@ -20,7 +20,6 @@ import (
 
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/send"
-	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/live"
 )
 
@@ -149,9 +148,7 @@ func (u *updated) updater(key *live.TransferKey) *live.Updater {
 	)
 	require.NoError(u.t, err)
 	u.t.Cleanup(w.Close)
-	host, err := web.ParseHost("ns1.moved.example")
-	require.NoError(u.t, err)
-	return &live.Updater{Web: w, Server: host, Port: 53, Key: key, Timeout: 5 * time.Second}
+	return &live.Updater{Web: w, Server: "ns1.moved.example", Port: 53, Key: key, Timeout: 5 * time.Second}
 }
 
 var updateKey = &live.TransferKey{Name: "update.example", Algorithm: dns.HmacSHA256, Secret: secret}

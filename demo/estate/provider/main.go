@@ -157,5 +157,6 @@ func ask(method, name string, body any) (zone, error) {
 	case http.StatusPreconditionFailed:
 		return zone{}, errChanged
 	}
-	return zone{}, fmt.Errorf("the provider says %s: %s", answer.Status, strings.TrimSpace(string(said)))
+	return zone{}, fmt.Errorf("the provider says %s: %s", answer.Status,
+		strings.TrimSpace(string(said)))
 }

@@ -30,7 +30,7 @@ type Estate struct {
 	Policy    Policy
 	Vantages  map[string]Vantage
 	Places    map[string]Place // by what records-at names
-	Resolvers []string         // HOST:PORT, asked beside those of a vantage where something is waited for
+	Resolvers []string         // HOST:PORT, asked where something is waited for
 	Selectors []string         // of DKIM keys that the client's mail uses
 	Registry  Registry
 	AsWritten []string // names that look mistyped, and are not

@@ -1,7 +1,7 @@
 package estate
 
 import (
-	"net"
+	"net/netip"
 	"slices"
 	"strconv"
 	"strings"
@@ -44,20 +44,28 @@ type Place struct {
 	Timeout time.Duration // for an answer
 }
 
-// ServerHost gives the name server to which updates go, and its port.
-func (p Place) ServerHost() (web.Host, uint16, error) {
+// ServerHost gives the name or address of the name server to which updates go, and its port. The
+// error is a fact.PlaceServer.
+func (p Place) ServerHost() (string, uint16, error) {
 	host, port := p.Server, uint64(53)
-	if h, text, err := net.SplitHostPort(p.Server); err == nil {
+	name, text, has := strings.Cut(p.Server, ":")
+	switch a, err := netip.ParseAddrPort(p.Server); {
+	case err == nil:
+		host, port = a.Addr().String(), uint64(a.Port())
+	case has && !strings.Contains(text, ":"): // not an IPv6 address
 		if port, err = strconv.ParseUint(text, 10, 16); err != nil || port == 0 {
-			return web.Host{}, 0, fact.Err(fact.PlaceServer{})
+			return "", 0, fact.Err(fact.PlaceServer{})
 		}
-		host = h
+		host = name
+	}
+	if a, err := netip.ParseAddr(host); err == nil {
+		return a.String(), uint16(port), nil
 	}
 	h, err := web.ParseHost(host)
 	if err != nil {
-		return web.Host{}, 0, fact.Err(fact.PlaceServer{})
+		return "", 0, fact.Err(fact.PlaceServer{})
 	}
-	return h, uint16(port), nil
+	return h.String(), uint16(port), nil
 }
 
 func (b *builder) places(n *Node) {
@@ -84,7 +92,9 @@ func (b *builder) place(name string, n *Node) Place {
 		}}
 	}
 	b.mapping(n, "a place",
-		field{"send", func(n *Node) { given["send"], p.Send = n, b.oneOf(n, "places: send", sendWords...) }},
+		field{"send", func(n *Node) {
+			given["send"], p.Send = n, b.oneOf(n, "places: send", sendWords...)
+		}},
 		text("server", &p.Server), text("key", &p.Key), list("run", &p.Run), list("env", &p.Env),
 		text("path", &p.Path),
 		field{"timeout", func(n *Node) { p.Timeout = b.duration(n, "places: timeout") }},
