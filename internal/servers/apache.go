@@ -255,9 +255,9 @@ const apacheRefusals = `#
 `
 
 const apacheYours = `# Lines of your own for these hosts stand in own/*.conf beside this file, which this program
-# never writes. What is yours to say, beside the Include:
-#     SSLProtocol -all +TLSv1.2 +TLSv1.3    else Apache's own
-#     Protocols h2 http/1.1                 HTTP/2, with mod_http2; Apache has no HTTP/3
+# never writes. TLS versions are Apache's own unless you say beside the Include:
+#     SSLProtocol -all +TLSv1.2 +TLSv1.3
+# HTTP/2 is on where mod_http2 is loaded; Apache has no HTTP/3.
 `
 
 // serverFile writes the virtual hosts.
