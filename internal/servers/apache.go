@@ -255,7 +255,7 @@ const apacheRefusals = `#
 `
 
 const apacheYours = `# Lines of your own for these hosts stand in own/*.conf beside this file, which this program
-# never writes. TLS versions are Apache's own unless you say beside the Include:
+# never writes. TLS versions are Apache's own; others are asked for beside the Include:
 #     SSLProtocol -all +TLSv1.2 +TLSv1.3
 # HTTP/2 is on where mod_http2 is loaded; Apache has no HTTP/3.
 `
