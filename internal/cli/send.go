@@ -115,13 +115,13 @@ func (p *program) runSend(
 	if err != nil {
 		return err
 	}
-	defer w.Close()
 	begin, err := p.beginning(e, made, from.only, &runbookOptions{})
 	if err != nil {
 		return err
 	}
 	s := &sender{program: p, estate: e, made: made, web: w, out: out, o: o, begin: begin,
-		scope: from.only, places: map[string]*opened{}, run: report.SendRun{Canonical: made.Canonical}}
+		scope: from.only, places: map[string]*opened{}, run: report.SendRun{Canonical: made.Canonical},
+		look: func() (*live.Client, error) { return vantage.open(e) }}
 	defer s.close()
 	if len(o.undo) > 0 {
 		numbers := slices.Clone(o.undo)
@@ -183,6 +183,7 @@ type sender struct {
 	estate *files.Estate
 	made   *plan.Plan
 	web    *live.Client
+	look   func() (*live.Client, error)
 	out    *output
 	o      *sendOptions
 	begin  func() *runbook.Book
@@ -199,6 +200,24 @@ func (s *sender) close() {
 			at.close()
 		}
 	}
+	s.web.Close()
+}
+
+// lookAnew has what is seen from now on be what is there by now: names and connections that were
+// kept would show what was there before a wait.
+func (s *sender) lookAnew() error {
+	w, err := s.look()
+	if err != nil {
+		return err
+	}
+	s.web.Close()
+	s.web = w
+	for _, at := range s.places {
+		if u, is := at.Place.(*live.Updater); is {
+			u.Web = w
+		}
+	}
+	return nil
 }
 
 // clock is the clock of a run.
@@ -320,12 +339,18 @@ func (s *sender) carryOut(ctx context.Context) error {
 			if err := s.wait(ctx, book, progress.Waiting); err != nil {
 				return err
 			}
+			if err := s.lookAnew(); err != nil {
+				return err
+			}
 		default:
 			if err := s.step(ctx, book, t, progress); err != nil {
 				return err
 			}
 			if s.o.one {
 				return nil
+			}
+			if err := s.lookAnew(); err != nil {
+				return err
 			}
 		}
 	}
