@@ -28,7 +28,8 @@ type recheckOptions struct {
 	accept, withdraw string
 	until, why       string
 	acceptAll, list  bool
-	metrics          string
+	metrics, all     string
+	atOnce           int
 	survey           surveyOptions
 	forget           bool
 }
@@ -68,6 +69,13 @@ be seen is unseen. Single findings are accepted until a date: --accept CODE SUBJ
 					subject)
 			case o.until != "" || o.why != "":
 				return usage("--until and --why go with --accept CODE SUBJECT")
+			case o.all != "" && (from.path != "" || from.only != "" || o.list):
+				return usage("--all is about every estate below its folder: leave --estate, --only and --list " +
+					"away")
+			case o.atOnce < 1 || o.atOnce > 256:
+				return usage("--at-once %d: expected a number from 1 to 256", o.atOnce)
+			case o.all != "":
+				return p.recheckAll(c.Context(), &vantage, &out, &o)
 			case o.list:
 				return p.listAccepted(c.Context(), &from, &out)
 			}
@@ -91,6 +99,9 @@ be seen is unseen. Single findings are accepted until a date: --accept CODE SUBJ
 	f.StringVar(&o.survey.key, "key", "",
 		"a `FILE` with the key for zone transfers: name, algorithm and secret")
 	f.BoolVar(&o.survey.noTransfer, "no-transfer", false, "do not ask for whole zones")
+	f.StringVar(&o.all, "all", "",
+		"every estate below this `FOLDER`: a line each, worst first; mails in news/ there")
+	f.IntVar(&o.atOnce, "at-once", defaultAtOnce(), "with --all: the `NUMBER` of estates at a time")
 	f.BoolVar(&o.forget, "forget", false,
 		"do not save the survey and the audit if something is new")
 	return c
@@ -99,23 +110,11 @@ be seen is unseen. Single findings are accepted until a date: --accept CODE SUBJ
 func (p *program) runRecheck(
 	ctx context.Context, from *estateOptions, vantage *vantageOptions, out *output, o *recheckOptions,
 ) error {
-	e, made, err := from.readSeen(ctx)
+	c, err := p.recheckOne(ctx, from, vantage, o)
 	if err != nil {
 		return err
 	}
-	if err := storeReady(e); err != nil { // what is mended is kept as told
-		return err
-	}
-	known, err := acceptedState(ctx, e)
-	if err != nil {
-		return err
-	}
-	seen, err := p.lookAgain(ctx, e, made, from.only, vantage, o)
-	if err != nil {
-		return err
-	}
-	today := p.now()
-	news := recheck.Compare(known.base, seen.state, known.lived, known.told, today)
+	e, known, seen, news, today := c.estate, c.known, c.seen, c.news, p.now()
 	if o.metrics == "-" { // and no news, which would stand between
 		_, err := p.out.Write(report.Metrics(seen.state, news))
 		return err
@@ -144,13 +143,52 @@ func (p *program) runRecheck(
 		return err
 	}
 	if !o.forget { // said once it was shown
-		if err := p.inStore(e, func(s *store.Store) error {
-			return settled(ctx, s, known.base, news)
-		}); err != nil {
-			return storeFailed(err)
+		if err := p.settle(ctx, c); err != nil {
+			return err
 		}
 	}
 	return ended{code: exitFindings}
+}
+
+// rechecked is an estate that was looked at again.
+type rechecked struct {
+	estate *files.Estate
+	known  accepted
+	seen   *lookedAgain
+	news   *recheck.News
+}
+
+// recheckOne looks at an estate again, and compares with what was accepted.
+func (p *program) recheckOne(ctx context.Context, from *estateOptions, vantage *vantageOptions,
+	o *recheckOptions) (*rechecked, error) {
+	e, made, err := from.readSeen(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if err := storeReady(e); err != nil { // what is mended is kept as told
+		return nil, err
+	}
+	known, err := acceptedState(ctx, e)
+	if err != nil {
+		return nil, err
+	}
+	seen, err := p.lookAgain(ctx, e, made, from.only, vantage, o)
+	if err != nil {
+		return nil, err
+	}
+	return &rechecked{e, known, seen,
+		recheck.Compare(known.base, seen.state, known.lived, known.told, p.now())}, nil
+}
+
+// settle notes what was told of an estate.
+func (p *program) settle(ctx context.Context, c *rechecked) error {
+	err := p.inStore(c.estate, func(s *store.Store) error {
+		return settled(ctx, s, c.known.base, c.news)
+	})
+	if err != nil {
+		return storeFailed(err)
+	}
+	return nil
 }
 
 // accepted is what news are compared with.

@@ -440,21 +440,39 @@ func Lived(base *recheck.State, lived []recheck.Acceptance, today time.Time) doc
 	return d
 }
 
-// figures are written in the text format of Prometheus (its exposition format, version 0.0.4).
-type figures struct{ strings.Builder }
+// figures are written in the text format of Prometheus (its exposition format, version 0.0.4). All
+// of one name stand together, whichever estate they are of.
+type figures struct {
+	estate   string // of what is written; "" where there is one alone
+	names    []string
+	families map[string]*strings.Builder
+}
 
 // family begins figures of one name.
 func (f *figures) family(name, help string) {
-	fmt.Fprintf(f, "# HELP upperpath_%s %s\n# TYPE upperpath_%[1]s gauge\n", name, help)
+	if f.families[name] != nil {
+		return
+	}
+	if f.families == nil {
+		f.families = map[string]*strings.Builder{}
+	}
+	f.names, f.families[name] = append(f.names, name), &strings.Builder{}
+	fmt.Fprintf(f.families[name], "# HELP upperpath_%s %s\n# TYPE upperpath_%[1]s gauge\n", name, help)
 }
 
 // line writes a figure; label may be "".
 func (f *figures) line(name, label, value string, figure int64) {
-	labels := ""
-	if label != "" {
-		labels = fmt.Sprintf(`{%s="%s"}`, label, escapeLabel(value))
+	var labels []string
+	for _, l := range [][2]string{{"estate", f.estate}, {label, value}} {
+		if l[0] != "" && (l[0] != "estate" || f.estate != "") {
+			labels = append(labels, fmt.Sprintf(`%s="%s"`, l[0], escapeLabel(l[1])))
+		}
 	}
-	fmt.Fprintf(f, "upperpath_%s%s %d\n", name, labels, figure)
+	all := ""
+	if len(labels) > 0 {
+		all = "{" + strings.Join(labels, ",") + "}"
+	}
+	fmt.Fprintf(f.families[name], "upperpath_%s%s %d\n", name, all, figure)
 }
 
 func (f *figures) one(name, help string, figure int64) {
@@ -476,9 +494,23 @@ func (f *figures) ends(name, help, label string, all []recheck.Ends) {
 	}
 }
 
+func (f *figures) bytes() []byte {
+	var all []byte
+	for _, name := range f.names {
+		all = append(all, f.families[name].String()...)
+	}
+	return all
+}
+
 // Metrics gives figures for Prometheus.
 func Metrics(s *recheck.State, n *recheck.News) []byte {
 	var f figures
+	f.of(s, n)
+	return f.bytes()
+}
+
+// of writes the figures of one estate.
+func (f *figures) of(s *recheck.State, n *recheck.News) {
 	f.one("recheck_time_seconds", "Time of the last check.", s.Taken.Unix())
 	if !n.Since.IsZero() {
 		f.one("accepted_time_seconds", "Time at which the accepted state was seen.", n.Since.Unix())
@@ -508,7 +540,6 @@ func Metrics(s *recheck.State, n *recheck.News) []byte {
 		s.Certificates)
 	f.ends("registration_end_time_seconds", "Time at which a domain's registration expires.", "domain",
 		s.Registrations)
-	return []byte(f.String())
 }
 
 // escapeLabel escapes a label's value as the format wants it.
