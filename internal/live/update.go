@@ -40,7 +40,21 @@ func KnownAlgorithm(name string) (string, bool) {
 }
 
 // errUnsigned says that an answer bears no signature, though the question did.
-var errUnsigned = errors.New("its answer is not signed, so that it may be anybody's")
+const errUnsigned = spoken("its answer is not signed, so that it may be anybody's")
+
+// spoken is an error in words of ours.
+type spoken string
+
+func (s spoken) Error() string { return string(s) }
+
+// inWords gives an error of a connection in words.
+func inWords(err error) error {
+	var ours spoken
+	if errors.As(err, &ours) {
+		return ours
+	}
+	return spoken(plainError(err))
+}
 
 // notSent says that nothing of a message left this machine.
 type notSent struct{ error }
@@ -121,9 +135,9 @@ func (u *Updater) exchange(ctx context.Context, c *dns.Conn, m *dns.Msg) (*dns.M
 		case answer.Rcode == dns.RcodeNotAuth && err != nil:
 			return nil, &send.Refused{Says: "it does not know this key, or its secret is another"}
 		case errors.Is(err, dns.ErrTime):
-			return nil, errors.New("the time of its answer is not that of this machine: set the clocks")
+			return nil, spoken("the time of its answer is not that of this machine: set the clocks")
 		case err != nil:
-			return nil, errors.New("the signature of its answer is not that of this key")
+			return nil, spoken("the signature of its answer is not that of this key")
 		case t == nil && answer.Rcode == dns.RcodeNotAuth:
 			return nil, &send.Refused{Says: "it takes no updates of this zone, or does not know this key"}
 		case t == nil && answer.Rcode == dns.RcodeRefused:
@@ -153,7 +167,7 @@ func badKey(t *dns.TSIG) error {
 func (u *Updater) Read(ctx context.Context, _ string, keys []record.Key) ([]record.Set, error) {
 	c, err := u.connect(ctx)
 	if err != nil {
-		return nil, errors.New(plainError(err))
+		return nil, inWords(err)
 	}
 	defer c.Close()
 	var all []record.Set
@@ -168,7 +182,7 @@ func (u *Updater) Read(ctx context.Context, _ string, keys []record.Key) ([]reco
 		answer, err := u.exchange(ctx, c, q)
 		switch {
 		case err != nil:
-			return nil, errors.New(plainError(err))
+			return nil, inWords(err)
 		case answer.Rcode != dns.RcodeSuccess && answer.Rcode != dns.RcodeNameError:
 			return nil, fmt.Errorf("it says %s", dns.RcodeToString[answer.Rcode])
 		case !answersTo(answer, q):
@@ -205,23 +219,23 @@ func (u *Updater) Change(ctx context.Context, t send.Transfer) (string, error) {
 	case errors.As(err, &refused):
 		return "", refused
 	case err != nil:
-		return "", errors.New(plainError(err))
+		return "", inWords(err)
 	}
-	said := dns.RcodeToString[answer.Rcode]
+	code := dns.RcodeToString[answer.Rcode]
 	switch answer.Rcode {
 	case dns.RcodeSuccess:
-		return said, nil
+		return code, nil
 	case dns.RcodeNXRrset, dns.RcodeYXRrset, dns.RcodeYXDomain, dns.RcodeNameError:
-		return said, &send.Refused{Says: "the zone is not as it has to be before (" + said + ")",
+		return code, &send.Refused{Says: "the zone is not as it has to be before (" + code + ")",
 			Changed: true}
 	case dns.RcodeRefused:
-		return said, &send.Refused{Says: "it takes no such update from here, or with this key (REFUSED)"}
+		return code, &send.Refused{Says: "it takes no such update from here, or with this key (REFUSED)"}
 	case dns.RcodeNotAuth, dns.RcodeNotZone:
-		return said, &send.Refused{Says: "it is not the server of this zone (" + said + ")"}
+		return code, &send.Refused{Says: "it is not the server of this zone (" + code + ")"}
 	case dns.RcodeNotImplemented:
-		return said, &send.Refused{Says: "it takes no updates at all (NOTIMP)"}
+		return code, &send.Refused{Says: "it takes no updates at all (NOTIMP)"}
 	}
-	return said, fmt.Errorf("it says %s", said)
+	return code, fmt.Errorf("it says %s", code)
 }
 
 // update makes the message.

@@ -179,12 +179,18 @@ func (n *nameServers) start(c *exec.Cmd, at string) {
 
 // startResolver plays the world's resolvers: they know who serves what, and the aliases' targets.
 func (n *nameServers) startResolver() string {
+	return n.startResolverOf("open.example", "keyed.example", "bound.example")
+}
+
+// startResolverOf plays resolvers that know who serves some zones.
+func (n *nameServers) startResolverOf(zones ...string) string {
 	var records []dns.RR
-	for _, line := range []string{
-		"example. 60 IN NS a.registry.example.", "open.example. 60 IN NS ns1.open.example.",
-		"keyed.example. 60 IN NS ns1.keyed.example.", "bound.example. 60 IN NS ns1.bound.example.",
-	} {
-		rr, err := dns.NewRR(line)
+	for _, zone := range append([]string{"example"}, zones...) {
+		server := "ns1." + zone
+		if zone == "example" {
+			server = "a.registry.example"
+		}
+		rr, err := dns.NewRR(zone + ". 60 IN NS " + server + ".")
 		require.NoError(n.t, err)
 		records = append(records, rr)
 	}

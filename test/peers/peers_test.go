@@ -44,7 +44,19 @@ func TestMain(m *testing.M) {
 // run runs the built program and returns what it wrote to stdout and stderr, and its exit code.
 func run(t *testing.T, in string, args ...string) (string, int) {
 	t.Helper()
+	return runIn(t, nil, in, args...)
+}
+
+// runAt is run at a time.
+func runAt(t *testing.T, clock time.Time, args ...string) (string, int) {
+	t.Helper()
+	return runIn(t, append(os.Environ(), "UPPERPATH_CLOCK="+clock.Format(time.RFC3339)), "", args...)
+}
+
+func runIn(t *testing.T, env []string, in string, args ...string) (string, int) {
+	t.Helper()
 	c := exec.Command(program, args...)
+	c.Env = env
 	c.Stdin = strings.NewReader(in)
 	var out bytes.Buffer
 	c.Stdout, c.Stderr = &out, &out

@@ -395,6 +395,7 @@ type cutter struct {
 	to     string
 	lock   sync.Mutex
 	answer bool // the answer of the next update comes through
+	strip  bool // answers come through without their signatures
 	ask    bool // the next update comes through
 }
 
@@ -443,10 +444,47 @@ func (c *cutter) pass(in net.Conn) {
 		if n, err = server.Read(buffer); err != nil || !answer {
 			return
 		}
+		if m := new(dns.Msg); c.stripping() && m.Unpack(buffer[:n]) == nil && m.IsTsig() != nil {
+			m.Extra = m.Extra[:len(m.Extra)-1]
+			plain, err := m.Pack()
+			if err != nil {
+				return
+			}
+			n = copy(buffer, plain)
+		}
 		if _, err := client.Write(buffer[:n]); err != nil {
 			return
 		}
 	}
+}
+
+func (c *cutter) stripping() bool {
+	c.lock.Lock()
+	defer c.lock.Unlock()
+	return c.strip
+}
+
+// TestAnAnswerThatIsNotSigned is one that anybody could have sent: it is believed in nothing.
+func TestAnAnswerThatIsNotSigned(t *testing.T) {
+	eachServer(t, func(t *testing.T, u *updated) {
+		const zone = "moved.example"
+		c := startCutter(t, u.at)
+		direct := u.at
+		u.at = c.Addr().String()
+		p := u.updater(updateKey)
+		u.at = direct
+		good := send.Transfer{Zone: zone, Changes: []record.Change{
+			change(set(zone, "A", 3600, "192.0.2.10"), set(zone, "A", 300, "203.0.113.20"))}}
+		c.strip = true
+		e := carry(t, p, good)
+		assert.Equal(t, send.Unread, e.Outcome)
+		assert.Contains(t, e.Answer, "not signed")
+		_, err := p.Change(context.Background(), good)
+		require.ErrorContains(t, err, "not signed")
+		var refused *send.Refused
+		require.NotErrorAs(t, err, &refused, "nobody knows whether it was taken")
+		assert.Equal(t, []string{"300 203.0.113.20"}, u.sets(zone, zone, "A"), "and it was")
+	})
 }
 
 // TestAnUpdateThatBreaksOff loses the answer, or the question: what stands there decides what is
