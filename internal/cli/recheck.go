@@ -70,8 +70,10 @@ be seen is unseen. Single findings are accepted until a date: --accept CODE SUBJ
 			case o.until != "" || o.why != "":
 				return usage("--until and --why go with --accept CODE SUBJECT")
 			case o.all != "" && (from.path != "" || from.only != "" || o.list):
-				return usage("--all is about every estate below its folder: leave --estate, --only and --list " +
-					"away")
+				return usage(
+					"--all is about every estate below its folder: leave --estate, --only and --list " +
+						"away",
+				)
 			case o.atOnce < 1 || o.atOnce > 256:
 				return usage("--at-once %d: expected a number from 1 to 256", o.atOnce)
 			case o.all != "":

@@ -62,11 +62,11 @@ be done by hand, with the command that goes on.
 --undo takes steps back in the same way. --log shows what was sent, when, and by whom.
 --try-program tells the author of a program what it lacks, in the zone of --only: names that
 begin with _upperpath-try come and go there.`,
-		Example: `  upperpath send
-  upperpath send --one --yes
+		Example: `  upperpath send --timeout 0s
+  upperpath send --one --yes --timeout 0s
   upperpath send --undo 4
   upperpath send --log --format csv
-  upperpath send --try-program "Registrar B" --only northmoor-tickets.example`,
+  upperpath send --try-program "Registrar B" --only møllehuset.example --yes`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {

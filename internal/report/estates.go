@@ -136,7 +136,7 @@ func Estates(folder string, all []EstateChecked, took time.Duration) doc.Doc {
 	}
 	return doc.Doc{Name: "estates", Title: "Estates below " + folder,
 		Blocks: doc.Of(append(blocks, v)...),
-		Data: map[string]any{"schema": "upperpath/estates/1", "estates": data}}
+		Data:   map[string]any{"schema": "upperpath/estates/1", "estates": data}}
 }
 
 // seconds gives a short time.

@@ -148,7 +148,13 @@ func (u *updated) updater(key *live.TransferKey) *live.Updater {
 	)
 	require.NoError(u.t, err)
 	u.t.Cleanup(w.Close)
-	return &live.Updater{Web: w, Server: "ns1.moved.example", Port: 53, Key: key, Timeout: 5 * time.Second}
+	return &live.Updater{
+		Web:     w,
+		Server:  "ns1.moved.example",
+		Port:    53,
+		Key:     key,
+		Timeout: 5 * time.Second,
+	}
 }
 
 var updateKey = &live.TransferKey{Name: "update.example", Algorithm: dns.HmacSHA256, Secret: secret}
