@@ -138,7 +138,8 @@ SSLCertificateKeyFile %[4]s/old.example.key
 			fmt.Appendf(
 				nil,
 				"%sServerRoot %[2]s\nServerName localhost\nPidFile %[2]s/pid\nErrorLog %[2]s/error.log\n"+
-					"Mutex file:%[2]s default\nUser nobody\nGroup nogroup\nSSLProtocol -all +TLSv1.2 +TLSv1.3\n%[3]s",
+					"Mutex file:%[2]s default\nUser nobody\nGroup nogroup\n"+
+					"SSLProtocol -all +TLSv1.2 +TLSv1.3\n%[3]s",
 				apacheModules,
 				dir,
 				include,

@@ -95,7 +95,7 @@ func own(r *Rule, u web.URL) int {
 func TestTheMostSpecificRuleByAPlainReading(t *testing.T) {
 	random := rand.New(rand.NewPCG(34, 1))
 	byRank, byQuery := 0, 0
-	for range 200 {
+	for range 200 / slower {
 		lines := ranked(random, asksMuch(random, 60+random.IntN(200)))
 		tab := table(t, lines...)
 		for range 100 {
@@ -124,8 +124,8 @@ func TestTheMostSpecificRuleByAPlainReading(t *testing.T) {
 			}
 		}
 	}
-	assert.Greater(t, byRank, 100)
-	assert.Greater(t, byQuery, 2000)
+	assert.Greater(t, byRank, 100/slower)
+	assert.Greater(t, byQuery, 2000/slower)
 }
 
 // ranked gives some lines a rank.
