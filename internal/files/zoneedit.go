@@ -306,6 +306,11 @@ func editSet(lines []zoneLine, end zoneLine, c record.Change, style lineStyle,
 			after[i] = full
 		}
 	}
+	same := func(data string) int {
+		return slices.IndexFunc(after, func(v string) bool {
+			return record.Canonical(c.Type, v) == record.Canonical(c.Type, data)
+		})
+	}
 	key := record.Key{Name: c.Name, Type: c.Type}
 	var own []zoneLine
 	for _, l := range lines {
@@ -315,7 +320,7 @@ func editSet(lines []zoneLine, end zoneLine, c record.Change, style lineStyle,
 	}
 	var free []zoneLine // whose value goes
 	for _, l := range own {
-		if at := slices.Index(after, dataOf(l.rr)); at >= 0 {
+		if at := same(dataOf(l.rr)); at >= 0 {
 			after = slices.Delete(after, at, at+1)
 			edits = append(edits, l.withTTL(ttl)...)
 			continue
@@ -482,7 +487,8 @@ func differs(was, is map[record.Key]record.Set, t send.Transfer) error {
 	}
 	for key, s := range was {
 		now, there := is[key]
-		if !there || key.Type != "SOA" && !now.Same(s) {
+		if !there || key.Type != "SOA" && (now.TTL != s.TTL ||
+			!record.SameValues(inOneForm(now), inOneForm(s))) {
 			return fmt.Errorf("%s %s would not be as planned", key.Name, key.Type)
 		}
 		delete(is, key)
@@ -491,6 +497,15 @@ func differs(was, is map[record.Key]record.Set, t send.Transfer) error {
 		return fmt.Errorf("%s %s would be there", key.Name, key.Type)
 	}
 	return nil
+}
+
+// inOneForm gives the values of a set in the form in which they are compared.
+func inOneForm(s record.Set) []string {
+	values := make([]string, len(s.Values))
+	for i, v := range s.Values {
+		values[i] = record.Canonical(s.Type, v)
+	}
+	return values
 }
 
 var errLocked = fmt.Errorf("somebody else is changing it just now: %w", fs.ErrExist)

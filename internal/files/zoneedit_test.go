@@ -192,7 +192,7 @@ func randomTransfer(r *rand.Rand, sets map[record.Key]*record.Set) send.Transfer
 	tr := send.Transfer{Zone: "old.example"}
 	for i := range 8 {
 		name := fmt.Sprintf("n%d.old.example", i)
-		for _, kind := range []string{"A", "TXT", "MX", "CAA"} {
+		for _, kind := range []string{"A", "TXT", "MX", "CAA", "TLSA", "HTTPS"} {
 			if r.IntN(2) == 0 {
 				continue
 			}
@@ -203,6 +203,7 @@ func randomTransfer(r *rand.Rand, sets map[record.Key]*record.Set) send.Transfer
 				for v := range 1 + r.IntN(3) {
 					after.Values = append(after.Values, map[string]string{
 						"A": fmt.Sprintf("192.0.2.%d", 2+v), "TXT": fmt.Sprintf("\"t;%d ( \\\" x\"", 1+v),
+						"TLSA": fmt.Sprintf("3 1 %d abCD", v), "HTTPS": fmt.Sprintf("%d . alpn=h2", v+1),
 						"MX": fmt.Sprintf("%d new%d.old.example.", 10+v, v), "CAA": fmt.Sprintf("0 issue \"c%d\"",
 							v)}[kind])
 				}

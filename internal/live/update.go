@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net"
 	"net/netip"
+	"slices"
 	"strings"
 	"time"
 
@@ -187,6 +188,8 @@ func (u *Updater) Read(ctx context.Context, _ string, keys []record.Key) ([]reco
 			return nil, fmt.Errorf("it says %s", dns.RcodeToString[answer.Rcode])
 		case !answersTo(answer, q):
 			return nil, errOtherQuestion
+		case !answer.Authoritative && kind == dns.TypeNS && refers(answer, key.Name):
+			answer.Answer = answer.Ns // a delegation is answered with a referral (RFC 1034 section 4.3.2)
 		case !answer.Authoritative:
 			return nil, errors.New("it answers without authority")
 		}
@@ -196,6 +199,13 @@ func (u *Updater) Read(ctx context.Context, _ string, keys []record.Key) ([]reco
 		}
 	}
 	return all, nil
+}
+
+// refers reports whether an answer is a referral to the servers of a name.
+func refers(answer *dns.Msg, name string) bool {
+	return len(answer.Answer) == 0 && slices.ContainsFunc(answer.Ns, func(rr dns.RR) bool {
+		return rr.Header().Rrtype == dns.TypeNS && plain(rr.Header().Name) == name
+	})
 }
 
 // Change sends one update with all changes of a zone. Its prerequisites are what has to stand there

@@ -70,9 +70,12 @@ func Without(a, b []string) []string {
 }
 
 // Fold gives a value in the form in which it is compared, as servers may write it: names, addresses
-// and digests in lower case, names without their last dot. Everything else keeps its letters: a
+// and digests in lower case, names without their last dot, parameters in order. Everything else keeps its letters: a
 // text is another one in capitals, and so is base64.
 func Fold(kind, value string) string {
+	if made, has := ofForm(kind, value); has {
+		return made
+	}
 	row := types[kind]
 	switch {
 	case strings.Contains(value, `"`):

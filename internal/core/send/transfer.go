@@ -192,9 +192,9 @@ type Other struct {
 // TTL that could be compared, so a set with the values from before is as it was, whatever its TTL.
 // Providers have least TTLs of their own, so that a set with the planned values is done with any.
 func (t Transfer) Compare(sets []record.Set) Standing {
-	found := map[record.Key]*record.Set{}
-	for i := range sets {
-		s := normal(sets[i])
+	found := map[record.Key]*record.Set{} // as the place says them
+	for _, s := range sets {
+		s.Name = strings.ToLower(strings.TrimSuffix(s.Name, "."))
 		found[record.Key{Name: s.Name, Type: s.Type}] = &s
 	}
 	var s Standing
@@ -221,22 +221,16 @@ func same(a, b *record.Set) bool {
 	if a == nil || b == nil {
 		return a == nil && b == nil
 	}
-	return record.SameValues(a.Values, normal(*b).Values)
+	return record.SameValues(canonical(*a), canonical(*b))
 }
 
-// normal gives a set with its name and values in the form in which they are compared.
-func normal(s record.Set) record.Set {
-	s.Name = strings.ToLower(strings.TrimSuffix(s.Name, "."))
+// canonical gives the values of a set in the form in which they are compared.
+func canonical(s record.Set) []string {
 	values := make([]string, len(s.Values))
 	for i, v := range s.Values {
-		values[i] = v
-		if full, err := record.Value(s.Type, v); err == nil {
-			values[i] = full
-		}
+		values[i] = record.Canonical(s.Type, v)
 	}
-	slices.Sort(values)
-	s.Values = slices.Compact(values)
-	return s
+	return values
 }
 
 // Beside gives what must not stand beside what a transfer brings, name by name, for a place that
