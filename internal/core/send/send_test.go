@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"slices"
 	"testing"
@@ -306,6 +307,115 @@ func TestWhatIsTakenBack(t *testing.T) {
 		}
 		assert.Equal(t, before, fmt.Sprint(z.sets), round)
 		assert.Empty(t, send.LastSent(log, "", "k"), "it is taken back once")
+	}
+}
+
+// late is a place that shows what it took only after some reads.
+type late struct {
+	*zone
+	reads int
+	old   map[record.Key]record.Set
+}
+
+func (l *late) Read(ctx context.Context, name string, keys []record.Key) ([]record.Set, error) {
+	if l.old != nil && l.reads > 0 {
+		l.reads--
+		return (&zone{sets: l.old}).Read(ctx, name, keys)
+	}
+	return l.zone.Read(ctx, name, keys)
+}
+
+func (l *late) Change(ctx context.Context, t send.Transfer) (string, error) {
+	l.old = maps.Clone(l.sets)
+	return l.zone.Change(ctx, t)
+}
+
+func TestAPlaceThatShowsItLater(t *testing.T) {
+	tr := send.Transfer{Zone: "old.example", Changes: []record.Change{
+		change(nil, set("old.example", "A", 300, "192.0.2.2"))}}
+	for reads, wanted := range map[int]send.Outcome{0: send.Sent, 1: send.Sent, 2: send.Sent,
+		3: send.NotTaken} {
+		clock := &still{}
+		l := &late{zone: &zone{sets: map[record.Key]record.Set{}, takes: -1}, reads: reads}
+		e, err := send.Carry(context.Background(), l, clock, send.Entry{Step: 1}, tr,
+			func(*send.Entry) error { return nil })
+		require.NoError(t, err)
+		assert.Equal(t, wanted, e.Outcome, reads)
+		assert.Equal(t, time.Duration(min(reads, 2))*2*time.Second, clock.slept, reads)
+	}
+	// what it did not take is not waited for
+	clock := &still{}
+	l := &late{zone: &zone{sets: map[record.Key]record.Set{}, err: errors.New("it fails")}}
+	e, err := send.Carry(context.Background(), l, clock, send.Entry{Step: 1}, tr,
+		func(*send.Entry) error { return nil })
+	require.NoError(t, err)
+	assert.Equal(t, send.NotTaken, e.Outcome)
+	assert.Zero(t, clock.slept)
+}
+
+func TestWhatIsFoundOut(t *testing.T) {
+	entry := send.Entry{Step: 1, Zone: "old.example", Outcome: send.Begun, Changes: []record.Change{
+		change(set("old.example", "A", 60, "192.0.2.1"), set("old.example", "A", 300, "192.0.2.2")),
+		change(nil, set("b.old.example", "A", 300, "192.0.2.2"))}}
+	now := time.Unix(1796092800, 0)
+	for name, c := range map[string]struct {
+		sets    []*record.Set
+		outcome send.Outcome
+		others  int
+	}{
+		"all of it": {[]*record.Set{set("old.example", "A", 300, "192.0.2.2"),
+			set("b.old.example", "A", 300, "192.0.2.2")}, send.Sent, 0},
+		"nothing": {[]*record.Set{set("old.example", "A", 60, "192.0.2.1")}, send.NotTaken, 0},
+		"a part":  {[]*record.Set{set("old.example", "A", 300, "192.0.2.2")}, send.Halfway, 1},
+		"another": {[]*record.Set{set("old.example", "A", 300, "192.0.2.9"),
+			set("b.old.example", "A", 300, "192.0.2.2")}, send.Halfway, 1},
+	} {
+		z := &zone{sets: map[record.Key]record.Set{}}
+		for _, s := range c.sets {
+			z.sets[record.Key{Name: s.Name, Type: s.Type}] = *s
+		}
+		e := entry
+		require.True(t, e.FindOut(context.Background(), z, now), name)
+		assert.Equal(t, c.outcome, e.Outcome, name)
+		assert.Len(t, e.Others, c.others, name)
+		assert.Equal(t, now, e.Ended)
+	}
+	e := entry
+	assert.False(t, e.FindOut(context.Background(), &zone{unread: 1}, now))
+	assert.Equal(t, send.Begun, e.Outcome, "nobody knows it still")
+}
+
+func TestWhatIsOfAStep(t *testing.T) {
+	c := []record.Change{change(nil, set("old.example", "A", 300, "192.0.2.2"))}
+	log := []send.Entry{
+		{Key: "k", Zone: "old.example", Outcome: send.Sent, Changes: c},
+		{Key: "l", Zone: "l.example", Outcome: send.Sent, Changes: c},
+		{Key: "k", Scope: "wave:1", Zone: "w.example", Outcome: send.Sent, Changes: c},
+		{Key: "k", Zone: "no.example", Outcome: send.NotTaken, Changes: c},
+		{Key: "k", Zone: "half.example", Outcome: send.Halfway, Changes: c},
+	}
+	var zones []string
+	for _, e := range send.LastSent(log, "", "k") {
+		zones = append(zones, e.Zone)
+	}
+	assert.Equal(t, []string{"old.example", "half.example"}, zones)
+}
+
+func TestWhatIsKeptIsChecked(t *testing.T) {
+	good := send.Entry{Step: 1, Zone: "old.example", Outcome: send.Sent, Changes: []record.Change{
+		change(nil, set("old.example", "A", 300, "192.0.2.2"))}}
+	require.NoError(t, good.Check())
+	for name, spoil := range map[string]func(e *send.Entry){
+		"no outcome": func(e *send.Entry) { e.Outcome = "fine" },
+		"no zone":    func(e *send.Entry) { e.Zone = "" },
+		"no step":    func(e *send.Entry) { e.Step = 0 },
+		"no name":    func(e *send.Entry) { e.Changes = []record.Change{{Type: "A", After: set("a", "A", 1)}} },
+		"no type":    func(e *send.Entry) { e.Changes = []record.Change{{Name: "a", After: set("a", "A", 1)}} },
+		"no change":  func(e *send.Entry) { e.Changes = []record.Change{{Name: "a", Type: "A"}} },
+	} {
+		e := good
+		spoil(&e)
+		require.Error(t, e.Check(), name)
 	}
 }
 
