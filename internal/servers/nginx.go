@@ -310,9 +310,18 @@ func (b both) schemes() (secure, plain *block) {
 	return secure, plain
 }
 
+// mostRead is how many rules a file may have that somebody reads through.
+const mostRead = 2000
+
 // pairs puts blocks together that answer alike over http and https, in the order of the first ones.
+// A file that is too long to be read is written for speed: what tells the schemes apart in one
+// server takes a tenth of its time.
 func (n *nginx) pairs() []both {
 	var all []both
+	rules := 0
+	for _, t := range n.tables {
+		rules += len(t.entries)
+	}
 	at := map[string]int{}
 	for i := range n.blocks {
 		b := &n.blocks[i]
@@ -321,7 +330,8 @@ func (n *nginx) pairs() []both {
 			answers = fmt.Sprint(b.Status, n.constant(b.Treatment))
 		}
 		key := fmt.Sprintf("%s %p %s %s", strings.Join(b.names, " "), b.table, answers, b.Remember)
-		if j, known := at[key]; known && all[j].other == nil && all[j].Scheme != b.Scheme {
+		if j, known := at[key]; known && all[j].other == nil && all[j].Scheme != b.Scheme &&
+			rules <= mostRead {
 			all[j].other = b
 			continue
 		}

@@ -248,3 +248,28 @@ old,new
 		}
 	}
 }
+
+// TestOneServerForBothSchemesWhereThatIsRead counts the servers of small and large files.
+func TestOneServerForBothSchemesWhereThatIsRead(t *testing.T) {
+	for n, servers := range map[int]int{mostRead: 2, mostRead + 1: 3} {
+		var rules strings.Builder
+		for i := range n {
+			fmt.Fprintf(&rules, "old.example/a%d,/b%d\n", i, i)
+		}
+		doors := load(t, txtar.Parse([]byte(`
+-- upperpath.yaml --
+canonical: https://www.n.example
+carriers: {gateway: {by: server, addresses: [203.0.113.20]}}
+domains: [old.example]
+rules: rules.csv
+-- rules.csv --
+old,new
+`+rules.String())))
+		out, err := nginxWriter.Write(doors, Options{})
+		require.NoError(t, err)
+		text := string(out.Files[0].Text)
+		assert.Equal(t, servers, strings.Count(text, "\nserver {"), n)
+		assert.Equal(t, servers == 2, strings.Contains(text, "error_page 418"), n)
+		assert.Equal(t, servers == 3, strings.Contains(text, "location ^~"), n)
+	}
+}
