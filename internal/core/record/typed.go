@@ -70,8 +70,8 @@ func Without(a, b []string) []string {
 }
 
 // Fold gives a value in the form in which it is compared, as servers may write it: names, addresses
-// and digests in lower case, names without their last dot, parameters in order. Everything else keeps its letters: a
-// text is another one in capitals, and so is base64.
+// and digests in lower case, names without their last dot, parameters in order. Everything else
+// keeps its letters: a text is another one in capitals, and so is base64.
 func Fold(kind, value string) string {
 	if made, has := ofForm(kind, value); has {
 		return made

@@ -405,12 +405,13 @@ func TestWhatIsKeptIsChecked(t *testing.T) {
 	good := send.Entry{Step: 1, Zone: "old.example", Outcome: send.Sent, Changes: []record.Change{
 		change(nil, set("old.example", "A", 300, "192.0.2.2"))}}
 	require.NoError(t, good.Check())
+	one := set("a", "A", 1)
 	for name, spoil := range map[string]func(e *send.Entry){
 		"no outcome": func(e *send.Entry) { e.Outcome = "fine" },
 		"no zone":    func(e *send.Entry) { e.Zone = "" },
 		"no step":    func(e *send.Entry) { e.Step = 0 },
-		"no name":    func(e *send.Entry) { e.Changes = []record.Change{{Type: "A", After: set("a", "A", 1)}} },
-		"no type":    func(e *send.Entry) { e.Changes = []record.Change{{Name: "a", After: set("a", "A", 1)}} },
+		"no name":    func(e *send.Entry) { e.Changes = []record.Change{{Type: "A", After: one}} },
+		"no type":    func(e *send.Entry) { e.Changes = []record.Change{{Name: "a", After: one}} },
 		"no change":  func(e *send.Entry) { e.Changes = []record.Change{{Name: "a", Type: "A"}} },
 	} {
 		e := good
