@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"runtime/debug"
 	"strings"
 	"time"
 
@@ -24,6 +25,10 @@ const (
 	mostEstates = 10_000
 	mostDepth   = 12
 )
+
+// memoryOfAll is from where on memory is given back before more is taken, in octets: looking again
+// makes much garbage, and several estates at once as much more.
+const memoryOfAll = 160 << 20
 
 // estatesIn gives the estate files below a folder, in order. Folders that begin with a point are
 // left out, as are stages, whose files are no estates.
@@ -68,6 +73,7 @@ func (p *program) recheckAll(
 		return err
 	}
 	began := time.Now()
+	defer debug.SetMemoryLimit(debug.SetMemoryLimit(memoryOfAll))
 	all := make([]report.EstateChecked, len(paths))
 	meter := p.progress("rechecking", len(paths), "estate")
 	turns := make(chan struct{}, o.atOnce)
