@@ -386,7 +386,8 @@ func (s *sender) step(ctx context.Context, book *runbook.Book, t *runbook.Task,
 		return err
 	}
 	shown := report.SendShown{Task: t, How: at.how, To: at.to, Unsigned: at.unsigned,
-		Transfers: sending.Transfers, Breaks: sending.Breaks, Warnings: sending.Warnings}
+		Transfers: sending.Transfers, Breaks: s.unaccepted(sending.Breaks),
+		Warnings: s.unaccepted(sending.Warnings)}
 	s.tell(report.SendPreview(shown))
 	if err := s.agree(shown); err != nil {
 		return err
@@ -396,6 +397,12 @@ func (s *sender) step(ctx context.Context, book *runbook.Book, t *runbook.Task,
 		return err
 	}
 	return s.finishStep(ctx, t, entries, false)
+}
+
+// unaccepted gives the findings with which nobody lives.
+func (s *sender) unaccepted(all []finding.Finding) []finding.Finding {
+	return slices.DeleteFunc(finding.Accept(all, s.made.Estate.Accept, s.now()),
+		func(f finding.Finding) bool { return !f.Open() })
 }
 
 // agree asks whether to send.
@@ -713,7 +720,7 @@ func (s *sender) takeBack(ctx context.Context, number int) error {
 	back := s.made.BackNow(done, since, t.Undo)
 	shown := report.SendShown{Task: t, How: at.how, To: at.to, Unsigned: at.unsigned,
 		Transfers: transfers, Undo: true}
-	shown.Breaks = slices.DeleteFunc(back.Breaks, func(f finding.Finding) bool {
+	shown.Breaks = slices.DeleteFunc(s.unaccepted(back.Breaks), func(f finding.Finding) bool {
 		return f.Severity == finding.Note
 	})
 	s.tell(report.SendPreview(shown))

@@ -13,7 +13,7 @@ type Sending struct {
 	Transfers []send.Transfer
 	ByHand    []send.ByHand     // what nobody can send
 	Breaks    []finding.Finding // what breaks right after it
-	Warnings  []finding.Finding // what the plan warns of about these zones, errors included
+	Warnings  []finding.Finding // what the plan warns of about these names, errors included
 }
 
 // SendNow plays rows in the world: once what was typed so far is typed, each in its order, and some
@@ -39,23 +39,26 @@ func (p *Plan) SendNow(done []world.Typing, since int, rows []world.Row) Sending
 		said.broke(watch.Act(number+n+1, act))
 	}
 	made.Breaks = said.tally.Findings()
+	names := map[string]bool{}
+	for _, t := range made.Transfers {
+		for _, c := range t.Changes {
+			names[c.Name] = true
+		}
+	}
 	for _, f := range p.Findings {
-		for _, t := range made.Transfers {
-			if f.Severity != finding.Note && about(f.Subject, t.Zone) {
-				made.Warnings = append(made.Warnings, f)
-				break
-			}
+		if f.Severity != finding.Note && about(f.Subject, names) {
+			made.Warnings = append(made.Warnings, f)
 		}
 	}
 	return made
 }
 
-// about reports whether a subject is a zone or something in it.
-func about(subject, zone string) bool {
+// about reports whether a subject is one of some names, or a door of it.
+func about(subject string, names map[string]bool) bool {
 	for _, word := range strings.FieldsFunc(subject, func(r rune) bool {
 		return strings.ContainsRune(" /:,()", r)
 	}) {
-		if word == zone || strings.HasSuffix(word, "."+zone) {
+		if names[word] {
 			return true
 		}
 	}
